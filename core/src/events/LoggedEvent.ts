@@ -1,0 +1,15 @@
+import { compareCodePoints } from '../text/compareCodePoints.js'
+import type { ReadableEvent } from '../readings/readEvent.js'
+
+/** An event as the log holds it, for derivation. */
+export interface LoggedEvent extends ReadableEvent {
+  /** Unique in a site. */
+  uid: string
+  /** ms since 1970, UTC. */
+  at: number
+}
+
+/** The order of events everywhere: by time, then by `uid` in code points. */
+export function compareEvents(a: { at: number; uid: string }, b: { at: number; uid: string }): number {
+  return a.at - b.at || compareCodePoints(a.uid, b.uid)
+}

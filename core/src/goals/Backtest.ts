@@ -1,0 +1,160 @@
+import type { Range } from '../days/Range.js'
+import { daysOf } from '../days/Range.js'
+import type { Calendar, Day } from '../days/zone.js'
+import { compareEvents } from '../events/LoggedEvent.js'
+import { readEvent } from '../readings/readEvent.js'
+import { rememberingUrlParts } from '../readings/rememberingUrlParts.js'
+import { nearMiss } from '../rules/nearMiss.js'
+import type { Visit } from '../visits/deriveVisits.js'
+import { countGoal, type Conversion } from './countGoal.js'
+import { firstOfEachOrder } from './firstOfEachOrder.js'
+import type { PreparedGoal } from './prepareGoal.js'
+import { ValueSum, type SummedValue } from './ValueSum.js'
+
+/** What a goal would have counted. */
+export interface BacktestResult extends SummedValue {
+  conversions: number
+  /** Visits that start in the range. */
+  visits: number
+  /** Those of them with a conversion at any time. */
+  convertingVisits: number
+  /** The one by the other; null without visits. */
+  rate: number | null
+  /** Every day of the range. `events` match the kind; `visits` start that day. */
+  daily: { day: Day; conversions: number; value: number; events: number; visits: number }[]
+  /** The latest conversions, newest first. */
+  examples: { at: string; visitor: string; path: string; order: string | null; value: number | null; currency: string }[]
+  nearMisses: { path: string; events: number; why: string }[]
+  /** How many events of the range are left after each filter. */
+  parts: { kind: number; path: number; count: number }
+  /** Addresses hit by the kind, most frequent first. */
+  addresses: { path: string; events: number; visits: number }[]
+}
+
+const MOST_LISTED = 20
+
+/**
+ * Runs a goal over history as if it had always been so. Feed it every visitor of the site once, in
+ * any order, then ask for the result. Nothing is saved.
+ */
+export class Backtest {
+  private readonly partsOf = rememberingUrlParts()
+  private readonly found: { visitor: string; conversion: Conversion }[] = []
+  private readonly visitsByDay = new Map<Day, number>()
+  private readonly eventsByDay = new Map<Day, number>()
+  private readonly addresses = new Map<string, { events: number; visits: number }>()
+  private readonly misses = new Map<string, { path: string; events: number; why: string }>()
+  private visits = 0
+  private ofKind = 0
+  private afterPath = 0
+
+  constructor(
+    private readonly goal: PreparedGoal,
+    private readonly range: Range,
+    private readonly calendar: Calendar,
+  ) {}
+
+  /** Takes all visits of one visitor, oldest first, as `deriveVisits` gives them. */
+  addVisitor(visitor: string, visits: readonly Visit[]): void {
+    const { range } = this
+    for (const visit of visits) {
+      if (visit.startedAt < range.from || visit.startedAt >= range.to) continue
+      this.visits++
+      count(this.visitsByDay, this.calendar.dayOf(visit.startedAt))
+    }
+    const counted = countGoal(this.goal, visits, this.partsOf)
+    const seen = new Set<string>()
+    for (const { event, visit } of counted.ofKind) {
+      if (!this.inRange(event.at)) continue
+      this.ofKind++
+      count(this.eventsByDay, this.calendar.dayOf(event.at))
+      const { path } = this.partsOf(event.url)
+      const address = this.addresses.get(path) ?? { events: 0, visits: 0 }
+      const inVisit = `${visits.indexOf(visit)} ${path}`
+      address.events++
+      if (!seen.has(inVisit)) address.visits++
+      seen.add(inVisit)
+      this.addresses.set(path, address)
+    }
+    this.afterPath += counted.afterPath.filter(({ event }) => this.inRange(event.at)).length
+    for (const conversion of counted.conversions) {
+      this.found.push({ visitor, conversion })
+    }
+    this.collectNearMisses(visits)
+  }
+
+  /** The answer over all visitors added so far. */
+  result(): BacktestResult {
+    const final = new Set(firstOfEachOrder(this.found.map(({ conversion }) => conversion)))
+    const kept = this.found.filter(({ conversion }) => final.has(conversion))
+    const converting = new Set(kept.filter(({ conversion }) => this.startsInRange(conversion.visit)).map(({ conversion }) => conversion.visit))
+    const counted = kept.filter(({ conversion }) => this.inRange(conversion.event.at)).sort((a, b) => compareEvents(a.conversion.event, b.conversion.event))
+    const sum = new ValueSum()
+    const daily = new Map(daysOf(this.range, this.calendar).map((day) => [day, { conversions: 0, sum: new ValueSum() }]))
+    for (const { conversion } of counted) {
+      sum.add(conversion)
+      const entry = daily.get(this.calendar.dayOf(conversion.event.at))
+      if (!entry) continue
+      entry.conversions++
+      entry.sum.add(conversion)
+    }
+    return {
+      conversions: counted.length,
+      ...sum.result(),
+      visits: this.visits,
+      convertingVisits: converting.size,
+      rate: this.visits ? converting.size / this.visits : null,
+      daily: [...daily].map(([day, entry]) => ({
+        day,
+        conversions: entry.conversions,
+        value: entry.sum.result().value,
+        events: this.eventsByDay.get(day) ?? 0,
+        visits: this.visitsByDay.get(day) ?? 0,
+      })),
+      examples: counted
+        .slice(-MOST_LISTED)
+        .reverse()
+        .map(({ visitor, conversion }) => ({
+          at: new Date(conversion.event.at).toISOString(),
+          visitor,
+          path: this.partsOf(conversion.event.url).path,
+          order: conversion.event.order || null,
+          value: conversion.value === null ? null : conversion.value / 10_000,
+          currency: conversion.currency,
+        })),
+      nearMisses: [...this.misses.values()].sort((a, b) => b.events - a.events || (a.path < b.path ? -1 : 1)).slice(0, MOST_LISTED),
+      parts: { kind: this.ofKind, path: this.afterPath, count: counted.length },
+      addresses: [...this.addresses].map(([path, entry]) => ({ path, ...entry })).sort((a, b) => b.events - a.events || (a.path < b.path ? -1 : 1)).slice(0, MOST_LISTED),
+    }
+  }
+
+  private inRange(at: number): boolean {
+    return at >= this.range.from && at < this.range.to
+  }
+
+  private startsInRange(visit: Visit): boolean {
+    return this.inRange(visit.startedAt)
+  }
+
+  private collectNearMisses(visits: readonly Visit[]): void {
+    const { kind, where } = this.goal
+    if (kind.type !== 'page' && kind.type !== 'event') return
+    const name = kind.type === 'page' ? 'page-view' : kind.event
+    for (const visit of visits) {
+      for (const event of visit.events) {
+        if (event.name !== name || !this.inRange(event.at)) continue
+        const why = nearMiss(where, readEvent(event, visit.source, this.partsOf))
+        if (!why) continue
+        const { path } = this.partsOf(event.url)
+        const key = `${why}\n${path}`
+        const miss = this.misses.get(key) ?? { path, events: 0, why }
+        miss.events++
+        this.misses.set(key, miss)
+      }
+    }
+  }
+}
+
+function count(map: Map<Day, number>, day: Day): void {
+  map.set(day, (map.get(day) ?? 0) + 1)
+}

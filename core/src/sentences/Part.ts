@@ -1,0 +1,23 @@
+/**
+ * A piece of a sentence. `text` is fixed; a `chip` can be chosen and edited; an `action` is an offer
+ * to say more ("and …") that stands only in editors.
+ * `slot` says where in the edited object the piece comes from, as a dotted path.
+ */
+export type Part =
+  | { type: 'text'; text: string }
+  | { type: 'chip'; text: string; slot: string; edits: ChipKind; mono?: boolean }
+  | { type: 'action'; text: string; slot: string; does: 'add-condition' | 'add-group' | 'add-step' }
+
+/** Which small editor a chip opens. */
+export type ChipKind = 'choice' | 'reading' | 'op' | 'value' | 'money' | 'number' | 'duration' | 'name' | 'step' | 'channel'
+
+/** Fixed words. */
+export const text = (words: string): Part => ({ type: 'text', text: words })
+
+/** Puts pieces together as people write them: a space between words, none before a comma or full stop. */
+export function plainText(parts: readonly Part[]): string {
+  return parts
+    .filter((part) => part.type !== 'action')
+    .map((part) => part.text)
+    .reduce((sentence, next) => (sentence === '' || /^[,.;:]/.test(next) ? sentence + next : `${sentence} ${next}`), '')
+}

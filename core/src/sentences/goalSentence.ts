@@ -1,0 +1,66 @@
+import type { CountRule, Goal } from '../goals/goalSchema.js'
+import { moneyText } from './money.js'
+import { text, type Part } from './Part.js'
+import { readingWords, ruleSentence } from './ruleSentence.js'
+
+const COUNT_WORDS: Record<CountRule, string> = {
+  visit: 'once in each visit',
+  every: 'every time',
+  visitor: 'once for each visitor',
+  order: 'once for each order',
+}
+
+/** The words for a count rule. */
+export function countWords(count: CountRule): string {
+  return COUNT_WORDS[count]
+}
+
+const KIND_WORDS: Record<Goal['kind']['type'], string> = {
+  page: 'reaches a page',
+  event: 'does',
+  time: 'stays',
+  depth: 'sees',
+}
+
+/** The words for what a goal counts. */
+export function kindWords(type: Goal['kind']['type']): string {
+  return type === 'event' ? 'does something' : type === 'time' ? 'stays a while' : type === 'depth' ? 'sees many pages' : KIND_WORDS[type]
+}
+
+/** A time span in seconds as people say it. */
+export function durationText(seconds: number): string {
+  const [amount, unit] = seconds % 3600 === 0 ? [seconds / 3600, 'hour'] : seconds % 60 === 0 ? [seconds / 60, 'minute'] : [seconds, 'second']
+  return `${amount} ${unit}${amount === 1 ? '' : 's'}`
+}
+
+/** The words for where a goal's value comes from. */
+export function valueWords(value: Goal['value']): string {
+  if (value.type === 'none') return 'nothing'
+  if (value.type === 'fixed') return 'a fixed amount'
+  return value.reading === 'value' ? "the order's value" : `the ${readingWords(value.reading)}`
+}
+
+/** A goal as one sentence. */
+export function goalSentence(goal: Pick<Goal, 'kind' | 'count' | 'value' | 'path'>, currency: string, locale?: string): Part[] {
+  const { kind, value } = goal
+  const parts: Part[] = [
+    text('Count'),
+    { type: 'chip', text: COUNT_WORDS[goal.count], slot: 'count', edits: 'choice' },
+    text('when someone'),
+    { type: 'chip', text: KIND_WORDS[kind.type], slot: 'kind', edits: 'choice' },
+  ]
+  if (kind.type === 'event') parts.push({ type: 'chip', text: kind.event, slot: 'kind.event', edits: 'name', mono: true })
+  if (kind.type === 'time') parts.push({ type: 'chip', text: durationText(kind.seconds), slot: 'kind.seconds', edits: 'duration' }, text('or longer'))
+  if (kind.type === 'depth') parts.push({ type: 'chip', text: `${kind.pages} ${kind.pages === 1 ? 'page' : 'pages'}`, slot: 'kind.pages', edits: 'number' }, text('in a visit'))
+  if ('where' in kind) parts.push(...ruleSentence(kind.where, 'kind.where'))
+  for (const [index, step] of goal.path.entries()) {
+    parts.push(text(index === 0 ? ', after' : ', then'), text('a page'), ...ruleSentence(step.where, `path.${index}.where`))
+    parts.push({ type: 'chip', text: step.required ? 'was seen first' : 'was perhaps seen first', slot: `path.${index}.required`, edits: 'step' })
+  }
+  parts.push({ type: 'action', text: goal.path.length ? 'then …' : 'after …', slot: 'path', does: 'add-step' })
+  parts.push(text(', worth'), { type: 'chip', text: valueWords(value), slot: 'value', edits: 'choice' })
+  if (value.type === 'fixed') parts.push(text('of'), { type: 'chip', text: moneyText(value.amount, currency, locale), slot: 'value.amount', edits: 'money' })
+  if (value.type === 'reading') parts.push(text('or else'), { type: 'chip', text: moneyText(value.fallback, currency, locale), slot: 'value.fallback', edits: 'money' })
+  parts.push(text('.'))
+  return parts
+}

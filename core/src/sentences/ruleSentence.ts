@@ -1,0 +1,77 @@
+import type { Condition, Op, Rule } from '../rules/Rule.js'
+import { text, type Part } from './Part.js'
+
+const OP_WORDS: Record<Op, [plain: string, negated: string]> = {
+  is: ['is', 'is not'],
+  contains: ['contains', 'does not contain'],
+  starts: ['starts with', 'does not start with'],
+  ends: ['ends with', 'does not end with'],
+  matches: ['matches the pattern', 'does not match the pattern'],
+  in: ['is one of', 'is none of'],
+  above: ['is above', 'is not above'],
+  below: ['is below', 'is not below'],
+  present: ['is there', 'is missing'],
+}
+
+const READING_WORDS: Record<string, string> = {
+  url: 'whole address',
+  path: 'path',
+  query: 'query part',
+  host: 'host',
+  title: 'title',
+  referrer: 'referring address',
+  referrerHost: 'referring host',
+  event: 'event name',
+  value: 'value',
+  currency: 'currency',
+  order: 'order number',
+  source: "visit's source",
+  medium: "visit's medium",
+  campaign: "visit's campaign",
+}
+
+/** The words for an op, as they stand in sentences and choices. */
+export function opWords(op: Op, not = false): string {
+  return OP_WORDS[op][not ? 1 : 0]
+}
+
+/** The words for a reading, as they stand in sentences and choices. */
+export function readingWords(reading: string): string {
+  if (reading.startsWith('query.')) return `address parameter ${reading.slice(6)}`
+  if (reading.startsWith('data.')) return reading === 'data.formId' ? 'form id' : `data ${reading.slice(5)}`
+  return READING_WORDS[reading] ?? reading
+}
+
+/**
+ * A rule as the middle of a sentence: "whose path is /nights/thanks and … or whose …". Nothing for a
+ * rule that matches everything, but for the offer to add a condition.
+ * @param slot where the rule stands in the edited object
+ */
+export function ruleSentence(rule: Rule, slot: string): Part[] {
+  const parts: Part[] = []
+  for (const [group, { all }] of rule.any.entries()) {
+    if (group > 0) parts.push(text('or'))
+    for (const [index, condition] of all.entries()) {
+      parts.push(text(index === 0 ? 'whose' : 'and whose'), ...conditionParts(condition, `${slot}.any.${group}.all.${index}`))
+    }
+    parts.push({ type: 'action', text: 'and …', slot: `${slot}.any.${group}`, does: 'add-condition' })
+  }
+  parts.push({ type: 'action', text: rule.any.length ? 'or …' : 'whose …', slot, does: 'add-group' })
+  return parts
+}
+
+function conditionParts(condition: Condition, slot: string): Part[] {
+  const { reading, op, not, value, caseSensitive } = condition
+  const parts: Part[] = [
+    { type: 'chip', text: readingWords(reading), slot: `${slot}.reading`, edits: 'reading' },
+    { type: 'chip', text: opWords(op, not), slot: `${slot}.op`, edits: 'op' },
+  ]
+  if (op !== 'present') parts.push({ type: 'chip', text: valueText(value), slot: `${slot}.value`, edits: 'value', mono: true })
+  if (caseSensitive) parts.push(text('(upper and lower case as written)'))
+  return parts
+}
+
+function valueText(value: Condition['value']): string {
+  if (Array.isArray(value)) return value.length ? value.map(String).join(', ') : '…'
+  return value === undefined || value === '' ? '…' : String(value)
+}

@@ -1,0 +1,8 @@
+import type { ReadableEvent } from '@acequia/core/readings/readEvent'
+
+/** An event as it is sent. */
+export interface PageEvent extends ReadableEvent {
+  uid: string
+  /** ISO 8601 UTC. */
+  at: string
+}

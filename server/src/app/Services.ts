@@ -1,0 +1,24 @@
+import type { Database } from '../database/Database.js'
+import type { Dictionaries } from '../dictionaries/Dictionaries.js'
+import type { EventWriter } from '../events/EventWriter.js'
+import type { LiveChanges } from '../live/LiveChanges.js'
+import type { People } from '../people/People.js'
+import type { SiteDirectory } from '../sites/SiteDirectory.js'
+import type { Deriver } from '../visits/Deriver.js'
+import type { RecordedVisits } from '../visits/RecordedVisits.js'
+import type { LoaderDelivery } from '../wiring/LoaderDelivery.js'
+import type { Config } from './config.js'
+
+/** What the parts of one running server share. */
+export interface Services {
+  config: Config
+  database: Database
+  dictionaries: Dictionaries
+  sites: SiteDirectory
+  people: People
+  writer: EventWriter
+  deriver: Deriver
+  changes: LiveChanges
+  recorded: RecordedVisits
+  loader: LoaderDelivery
+}

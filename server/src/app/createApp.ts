@@ -1,0 +1,98 @@
+import { join } from 'node:path'
+import express, { type Express } from 'express'
+import helmet from 'helmet'
+import { apiRouter, problemHandler } from '../api/apiRouter.js'
+import { openApi } from '../api/openApi.js'
+import { Problem } from '../api/Problem.js'
+import { openRoute, type Route } from '../api/Route.js'
+import { channelsRoutes } from '../channels/channelsRoutes.js'
+import { collectRouter } from '../events/collectRouter.js'
+import { eventsRoutes } from '../events/eventsRoutes.js'
+import { valuesRoutes } from '../events/valuesRoutes.js'
+import { goalsRoutes } from '../goals/goalsRoutes.js'
+import { overviewRoutes } from '../goals/overviewRoutes.js'
+import { liveRoutes } from '../live/liveRoutes.js'
+import { peopleRoutes } from '../people/peopleRoutes.js'
+import { sitesRoutes } from '../sites/sitesRoutes.js'
+import { loaderRouter, publicUrlOf } from '../wiring/loaderRouter.js'
+import { wiringRoutes } from '../wiring/wiringRoutes.js'
+import { metricsOf } from './metrics.js'
+import type { Services } from './Services.js'
+
+/** All routes of the API, in one list: the only place that says who may call what. */
+export function apiRoutes(services: Services): Route[] {
+  const routes: Route[] = [
+    ...peopleRoutes(services.people),
+    ...sitesRoutes(services),
+    ...eventsRoutes(services),
+    ...valuesRoutes(services),
+    ...goalsRoutes(services),
+    ...overviewRoutes(services),
+    ...channelsRoutes(services),
+    ...wiringRoutes(services),
+    ...liveRoutes(services),
+    openRoute({
+      method: 'get',
+      path: '/openapi.json',
+      summary: 'This description',
+      handle: ({ request }) => Promise.resolve(openApi(routes, publicUrlOf(request, services.config.publicUrl))),
+    }),
+  ]
+  return routes
+}
+
+/**
+ * The whole HTTP application.
+ * @param webFolder the built interface
+ * @param log where failures are written
+ */
+export function createApp(services: Services, webFolder: string, log: { error: (details: object, message: string) => void }): Express {
+  const app = express()
+  app.disable('x-powered-by')
+  app.set('trust proxy', services.config.trustProxy)
+  app.set('query parser', 'simple')
+  app.use('/c', collectRouter(services))
+  app.use('/l', loaderRouter(services))
+  app.use(
+    helmet({
+      contentSecurityPolicy: {
+        useDefaults: false,
+        directives: {
+          defaultSrc: ["'none'"],
+          scriptSrc: ["'self'"],
+          styleSrc: ["'self'"],
+          fontSrc: ["'self'"],
+          imgSrc: ["'self'", 'data:'],
+          connectSrc: ["'self'"],
+          formAction: ["'self'"],
+          baseUri: ["'none'"],
+          frameAncestors: ["'none'"],
+        },
+      },
+      // Plain HTTP is allowed on loopback; the proxy that adds TLS also adds this.
+      strictTransportSecurity: false,
+    }),
+  )
+  app.get('/healthz', (_request, response) => void response.json({ serves: true }))
+  app.get('/readyz', async (_request, response) => {
+    try {
+      await services.database.row('SELECT name FROM migrations LIMIT 1')
+      response.json({ ready: true })
+    } catch {
+      throw new Problem('unavailable', 'The database does not answer.')
+    }
+  })
+  const metrics = metricsOf(services)
+  app.get('/metrics', async (_request, response) => void response.type(metrics.contentType).send(await metrics.metrics()))
+  app.use('/api/v1', apiRouter(apiRoutes(services), services.people, services.sites))
+  app.use('/assets', express.static(join(webFolder, 'assets'), { immutable: true, maxAge: '1y', fallthrough: false }))
+  app.use(express.static(webFolder, { index: false }))
+  // Screens have addresses of their own, so every other path is the interface's.
+  app.get('/{*screen}', (request, response, next) => {
+    if (!request.accepts('html')) return next(new Problem('not-found', `There is nothing at ${request.path}.`))
+    response.setHeader('Cache-Control', 'no-cache')
+    response.sendFile(join(webFolder, 'index.html'))
+  })
+  app.use(problemHandler(log))
+  return app
+}

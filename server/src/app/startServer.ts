@@ -1,0 +1,108 @@
+import { existsSync, readFileSync } from 'node:fs'
+import { createServer, type Server } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { pino } from 'pino'
+import { Database } from '../database/Database.js'
+import { startMariaDb, type EmbeddedMariaDb } from '../database/EmbeddedMariaDb.js'
+import { migrate } from '../database/migrate.js'
+import { Dictionaries } from '../dictionaries/Dictionaries.js'
+import { EventWriter } from '../events/EventWriter.js'
+import { Spool } from '../events/Spool.js'
+import { LiveChanges } from '../live/LiveChanges.js'
+import { People } from '../people/People.js'
+import { SiteDirectory } from '../sites/SiteDirectory.js'
+import { Deriver } from '../visits/Deriver.js'
+import { RecordedVisits } from '../visits/RecordedVisits.js'
+import { LoaderDelivery } from '../wiring/LoaderDelivery.js'
+import type { Config } from './config.js'
+import { createApp } from './createApp.js'
+import type { Services } from './Services.js'
+
+/** A server that runs. */
+export interface RunningServer {
+  /** Where it listens: `http://127.0.0.1:4600`. */
+  url: string
+  services: Services
+  /** The database it started itself, if it did. */
+  mariaDb: EmbeddedMariaDb | undefined
+  /** Stops taking requests, makes durable what was accepted, and stops what was started. */
+  stop(): Promise<void>
+}
+
+const ROOT = fileURLToPath(new URL('../../..', import.meta.url))
+
+/**
+ * Starts database, collector, deriver and API in one process.
+ * @param told is told what is being done, for people who wait
+ * @throws Error when a part cannot start, with what to do
+ */
+export async function startServer(config: Config, told: (what: string) => void = () => undefined): Promise<RunningServer> {
+  const loaderFile = join(ROOT, 'loader/dist/loader.js')
+  if (!existsSync(loaderFile)) throw new Error('The loader has not been built; run: npm run build')
+  let mariaDb: EmbeddedMariaDb | undefined
+  if (!config.databaseUrl) {
+    told('Starting the database')
+    mariaDb = await startMariaDb(config.dataFolder)
+  }
+  const log = pino({ level: config.logLevel }, pino.destination({ dest: 2, sync: true }))
+  const database = new Database(config.databaseUrl ?? (mariaDb as EmbeddedMariaDb).url)
+  try {
+    const applied = await migrate(database, join(ROOT, 'server/migrations'))
+    if (applied.length) told(`Set up the database: ${applied.join(', ')}`)
+    const dictionaries = new Dictionaries(database)
+    const changes = new LiveChanges()
+    const deriver = new Deriver(database, dictionaries, changes)
+    const services: Services = {
+      config,
+      database,
+      dictionaries,
+      changes,
+      deriver,
+      sites: new SiteDirectory(database),
+      people: new People(database, config.token),
+      writer: new EventWriter(database, dictionaries, new Spool(join(config.dataFolder, 'spool')), () => deriver.nudge()),
+      recorded: new RecordedVisits(database, dictionaries),
+      loader: new LoaderDelivery(database, readFileSync(loaderFile, 'utf8')),
+    }
+    const server = createServer(createApp(services, join(ROOT, 'web/dist'), log))
+    await listen(server, config)
+    deriver.start()
+    const { port } = server.address() as AddressInfo
+    return {
+      url: `http://${config.host === '0.0.0.0' ? '127.0.0.1' : config.host}:${port}`,
+      services,
+      mariaDb,
+      async stop() {
+        await closeServer(server)
+        await services.writer.close()
+        await deriver.stop()
+        await database.close()
+        await mariaDb?.stop()
+      },
+    }
+  } catch (error) {
+    await database.close().catch(() => undefined)
+    await mariaDb?.stop()
+    throw error
+  }
+}
+
+function listen(server: Server, config: Config): Promise<void> {
+  return new Promise((resolve, reject) => {
+    server.once('error', (error: NodeJS.ErrnoException) =>
+      reject(error.code === 'EADDRINUSE' ? new Error(`Port ${config.port} is taken; set ACEQUIA_PORT to another one.`) : error),
+    )
+    server.listen(config.port, config.host, resolve)
+  })
+}
+
+function closeServer(server: Server): Promise<void> {
+  return new Promise((resolve) => {
+    server.close(() => resolve())
+    server.closeIdleConnections()
+    // Live streams never end by themselves.
+    setTimeout(() => server.closeAllConnections(), 300).unref()
+  })
+}

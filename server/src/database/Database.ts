@@ -1,0 +1,106 @@
+import mysql, { type Connection as CallbackConnection, type Pool as CallbackPool, type PoolConnection as CallbackPoolConnection } from 'mysql2'
+import type { Pool, PoolConnection, ResultSetHeader, RowDataPacket } from 'mysql2/promise'
+
+/** A row as it comes from MariaDB. */
+export type Row = RowDataPacket
+/** A connection, inside or outside a transaction. */
+export type Connection = Pool | PoolConnection
+
+/** Errors after which the same transaction may simply be tried again: deadlock, lock wait, snapshot changed. */
+const TRY_AGAIN = new Set(['ER_LOCK_DEADLOCK', 'ER_LOCK_WAIT_TIMEOUT', 'ER_CHECKREAD'])
+
+/** Error codes that say the database is away rather than the statement wrong. */
+const AWAY = /^(ECONNREFUSED|ECONNRESET|EPIPE|ETIMEDOUT|ENOTFOUND|PROTOCOL_CONNECTION_LOST|PROTOCOL_SEQUENCE_TIMEOUT|ER_SERVER_SHUTDOWN|ER_CON_COUNT_ERROR|POOL_CLOSED|ER_NORMAL_SHUTDOWN|PROTOCOL_ENQUEUE_AFTER_FATAL_ERROR)$/
+
+/** The connections to one MariaDB. */
+export class Database {
+  private readonly raw: CallbackPool
+  /** For single statements outside transactions. */
+  readonly pool: Pool
+
+  constructor(url: string, connections = 12) {
+    this.raw = mysql.createPool({
+      uri: url,
+      connectionLimit: connections,
+      // So that `affectedRows` of an upsert tells new rows from known ones.
+      flags: ['-FOUND_ROWS'],
+      charset: 'utf8mb4_bin',
+      dateStrings: true,
+      supportBigNumbers: true,
+      connectTimeout: 5000,
+    })
+    // READ COMMITTED: derivation must see what was committed after its transaction began, and locks no gaps.
+    this.raw.on('connection', (connection: CallbackConnection) => {
+      connection.query("SET SESSION transaction_isolation = 'READ-COMMITTED', time_zone = '+00:00', sql_mode = 'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION'", () => undefined)
+    })
+    this.pool = this.raw.promise()
+  }
+
+  /** Runs a query and gives its rows. */
+  async rows<T = Row>(sql: string, values: unknown[] = [], connection: Connection = this.pool): Promise<T[]> {
+    const [rows] = await connection.query<Row[]>(sql, values)
+    return rows as T[]
+  }
+
+  /** Runs a query and gives its first row. */
+  async row<T = Row>(sql: string, values: unknown[] = [], connection: Connection = this.pool): Promise<T | undefined> {
+    return (await this.rows<T>(sql, values, connection))[0]
+  }
+
+  /** Runs a statement that changes something. */
+  async run(sql: string, values: unknown[] = [], connection: Connection = this.pool): Promise<ResultSetHeader> {
+    const [result] = await connection.query<ResultSetHeader>(sql, values)
+    return result
+  }
+
+  /** Gives rows one by one as they arrive, without holding them all in memory. */
+  async *stream<T = Row>(sql: string, values: unknown[] = []): AsyncGenerator<T> {
+    const connection = await new Promise<CallbackPoolConnection>((resolve, reject) =>
+      this.raw.getConnection((error, got) => (error ? reject(error) : resolve(got))),
+    )
+    let complete = false
+    try {
+      for await (const row of connection.query(sql, values).stream({ highWaterMark: 1000 })) yield row as T
+      complete = true
+    } finally {
+      // A connection with an unread result cannot be used again.
+      if (complete) connection.release()
+      else connection.destroy()
+    }
+  }
+
+  /**
+   * Runs work in one transaction, again from the start where it lost a deadlock (at most 10 times).
+   * The work must have no effects outside the database.
+   */
+  async transaction<T>(work: (connection: PoolConnection) => Promise<T>): Promise<T> {
+    for (let attempt = 1; ; attempt++) {
+      const connection = await this.pool.getConnection()
+      let broken = false
+      try {
+        await connection.beginTransaction()
+        const result = await work(connection)
+        await connection.commit()
+        return result
+      } catch (error) {
+        await connection.rollback().catch(() => (broken = true))
+        if (attempt >= 10 || !TRY_AGAIN.has((error as { code?: string }).code ?? '')) throw error
+        await new Promise((resolve) => setTimeout(resolve, attempt * 10 * Math.random()))
+      } finally {
+        if (broken) connection.destroy()
+        else connection.release()
+      }
+    }
+  }
+
+  /** Closes all connections. */
+  async close(): Promise<void> {
+    await this.pool.end()
+  }
+}
+
+/** Tells whether an error means that the database is away, as opposed to a statement that is wrong. */
+export function isAway(error: unknown): boolean {
+  const { code, fatal } = error as { code?: string; fatal?: boolean }
+  return AWAY.test(code ?? '') || fatal === true || (error instanceof Error && /pool is closed/i.test(error.message))
+}

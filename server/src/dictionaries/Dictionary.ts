@@ -1,0 +1,93 @@
+import { createHash } from 'node:crypto'
+import type { Connection, Database } from '../database/Database.js'
+
+/** The tables that hold each distinct text of a site once. */
+export type DictionaryTable = 'visitors' | 'event_names' | 'addresses' | 'address_rests' | 'titles' | 'referrers' | 'agents' | 'places' | 'sources'
+
+/** Texts remembered in each direction before the memory is cleared. */
+const MOST_REMEMBERED = 200_000
+
+/**
+ * One dictionary table: gives texts small numbers and the other way round. Entries are added outside
+ * the caller's transaction, so that two writers never wait for each other's new words.
+ */
+export class Dictionary {
+  private readonly ids = new Map<string, number>()
+  private readonly texts = new Map<number, string>()
+
+  constructor(
+    private readonly database: Database,
+    private readonly table: DictionaryTable,
+  ) {}
+
+  /** The ids of texts in a site, adding those that are new. */
+  async idsOf(siteId: number, texts: Iterable<string>): Promise<Map<string, number>> {
+    const found = new Map<string, number>()
+    const missing: string[] = []
+    for (const text of new Set(texts)) {
+      const id = this.ids.get(keyOf(siteId, text))
+      if (id === undefined) missing.push(text)
+      else found.set(text, id)
+    }
+    for (let start = 0; start < missing.length; start += 1000) {
+      const part = new Map(missing.slice(start, start + 1000).map((text) => [hashOf(text).toString('hex'), text]))
+      await this.look(siteId, part, found)
+      if (part.size) {
+        const rows = [...part.values()].map((text) => [siteId, hashOf(text), text])
+        await this.database.run(`INSERT IGNORE INTO ${this.table} (site_id, hash, text) VALUES ?`, [rows])
+        await this.look(siteId, part, found)
+      }
+      if (part.size) throw new Error(`${part.size} texts could not be added to ${this.table}`)
+    }
+    return found
+  }
+
+  /** The texts of ids. Ids that do not exist are left out. */
+  async textsOf(ids: Iterable<number>, connection: Connection = this.database.pool): Promise<Map<number, string>> {
+    const found = new Map<number, string>()
+    const missing: number[] = []
+    for (const id of new Set(ids)) {
+      const text = this.texts.get(id)
+      if (text === undefined) missing.push(id)
+      else found.set(id, text)
+    }
+    for (let start = 0; start < missing.length; start += 5000) {
+      const rows = await this.database.rows<{ id: number; text: string }>(
+        `SELECT id, text FROM ${this.table} WHERE id IN (?)`,
+        [missing.slice(start, start + 5000)],
+        connection,
+      )
+      for (const { id, text } of rows) {
+        found.set(id, text)
+        if (this.texts.size >= MOST_REMEMBERED) this.texts.clear()
+        this.texts.set(id, text)
+      }
+    }
+    return found
+  }
+
+  /** Looks texts up by hash; moves those found from `part` to `found`. */
+  private async look(siteId: number, part: Map<string, string>, found: Map<string, number>): Promise<void> {
+    const rows = await this.database.rows<{ id: number; hash: Buffer }>(`SELECT id, hash FROM ${this.table} WHERE site_id = ? AND hash IN (?)`, [
+      siteId,
+      [...part.keys()].map((hex) => Buffer.from(hex, 'hex')),
+    ])
+    for (const { id, hash } of rows) {
+      const hex = hash.toString('hex')
+      const text = part.get(hex)
+      if (text === undefined) continue
+      part.delete(hex)
+      found.set(text, id)
+      if (this.ids.size >= MOST_REMEMBERED) this.ids.clear()
+      this.ids.set(keyOf(siteId, text), id)
+    }
+  }
+}
+
+function keyOf(siteId: number, text: string): string {
+  return `${siteId} ${text}`
+}
+
+function hashOf(text: string): Buffer {
+  return createHash('sha256').update(text).digest().subarray(0, 16)
+}

@@ -1,0 +1,84 @@
+import type { LoggedEvent } from '@acequia/core/events/LoggedEvent'
+import { amountToNumber } from '@acequia/core/money/Amount'
+import type { Connection, Database } from '../database/Database.js'
+import type { Dictionaries } from '../dictionaries/Dictionaries.js'
+import { allEvents, eventsOfVisitors, type EventRow } from './eventsTable.js'
+
+/** An event of the log with the numbers that derived rows refer to. */
+export interface StoredEvent extends LoggedEvent {
+  addressId: number
+}
+
+/** All events of one visitor. */
+export interface VisitorEvents {
+  visitorId: number
+  events: StoredEvent[]
+}
+
+const ROWS_AT_ONCE = 20_000
+
+/** Reads the log back as core's events. */
+export class EventLog {
+  constructor(
+    private readonly database: Database,
+    private readonly dictionaries: Dictionaries,
+  ) {}
+
+  /** The events of some visitors, as of now in this transaction. */
+  async ofVisitors(siteId: number, visitorIds: number[], connection: Connection): Promise<VisitorEvents[]> {
+    const rows = await eventsOfVisitors(this.database, siteId, visitorIds, connection)
+    return byVisitor(await this.decode(rows, connection), rows)
+  }
+
+  /** Every visitor of a site with all events, one visitor after the other. */
+  async *visitors(siteId: number): AsyncGenerator<VisitorEvents> {
+    let rows: EventRow[] = []
+    for await (const row of allEvents(this.database, siteId)) {
+      const last = rows[rows.length - 1]
+      if (rows.length >= ROWS_AT_ONCE && last && last.visitor_id !== row.visitor_id) {
+        yield* byVisitor(await this.decode(rows), rows)
+        rows = []
+      }
+      rows.push(row)
+    }
+    yield* byVisitor(await this.decode(rows), rows)
+  }
+
+  /** Turns rows into events, in the same order. */
+  async decode(rows: EventRow[], connection: Connection = this.database.pool): Promise<StoredEvent[]> {
+    const { names, addresses, rests, titles, referrers } = this.dictionaries
+    const ids = (pick: (row: EventRow) => number | null): number[] => rows.map(pick).filter((id) => id !== null)
+    // One after the other: a transaction has a single connection.
+    const nameTexts = await names.textsOf(ids((row) => row.name_id), connection)
+    const addressTexts = await addresses.textsOf(ids((row) => row.address_id), connection)
+    const restTexts = await rests.textsOf(ids((row) => row.rest_id), connection)
+    const titleTexts = await titles.textsOf(ids((row) => row.title_id), connection)
+    const referrerTexts = await referrers.textsOf(ids((row) => row.referrer_id), connection)
+    return rows.map((row): StoredEvent => {
+      const event: StoredEvent = {
+        uid: row.uid,
+        at: row.at,
+        name: nameTexts.get(row.name_id) ?? '',
+        url: (addressTexts.get(row.address_id) ?? '') + (row.rest_id === null ? '' : (restTexts.get(row.rest_id) ?? '')),
+        addressId: row.address_id,
+      }
+      if (row.title_id !== null) event.title = titleTexts.get(row.title_id) ?? null
+      if (row.referrer_id !== null) event.referrer = referrerTexts.get(row.referrer_id) ?? null
+      if (row.data !== null) event.data = JSON.parse(row.data) as Record<string, string | number | boolean>
+      if (row.value !== null) event.value = amountToNumber(row.value)
+      if (row.currency !== null) event.currency = row.currency
+      if (row.order_ref !== null) event.order = row.order_ref
+      return event
+    })
+  }
+}
+
+function byVisitor(events: StoredEvent[], rows: EventRow[]): VisitorEvents[] {
+  const groups: VisitorEvents[] = []
+  for (const [index, row] of rows.entries()) {
+    let group = groups[groups.length - 1]
+    if (group?.visitorId !== row.visitor_id) groups.push((group = { visitorId: row.visitor_id, events: [] }))
+    group.events.push(events[index] as StoredEvent)
+  }
+  return groups
+}

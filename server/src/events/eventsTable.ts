@@ -1,0 +1,82 @@
+import type { PoolConnection } from 'mysql2/promise'
+import type { Connection, Database } from '../database/Database.js'
+
+/** The columns of the log that are written, in the order of `EventTuple`. */
+const COLUMNS = 'site_id, visitor_id, at, uid, name_id, address_id, rest_id, title_id, referrer_id, agent_id, place_id, data, value, currency, order_ref, received_at'
+
+/** One row to be written, in the order of the columns. */
+export type EventTuple = [
+  siteId: number,
+  visitorId: number,
+  at: number,
+  uid: string,
+  nameId: number,
+  addressId: number,
+  restId: number | null,
+  titleId: number | null,
+  referrerId: number | null,
+  agentId: number | null,
+  placeId: number | null,
+  data: string | null,
+  value: number | null,
+  currency: string | null,
+  order: string | null,
+  receivedAt: number,
+]
+
+/** A row of the log as it is read. */
+export interface EventRow {
+  site_id: number
+  visitor_id: number
+  at: number
+  uid: string
+  name_id: number
+  address_id: number
+  rest_id: number | null
+  title_id: number | null
+  referrer_id: number | null
+  agent_id: number | null
+  place_id: number | null
+  data: string | null
+  value: number | null
+  currency: string | null
+  order_ref: string | null
+}
+
+const READ = 'site_id, visitor_id, at, uid, name_id, address_id, rest_id, title_id, referrer_id, agent_id, place_id, data, value, currency, order_ref'
+
+/**
+ * Adds events; those whose `uid` the site already has are left as they are.
+ * @returns how many were new
+ */
+export async function insertEvents(database: Database, connection: PoolConnection, tuples: EventTuple[]): Promise<number> {
+  if (!tuples.length) return 0
+  const result = await database.run(`INSERT INTO events (${COLUMNS}) VALUES ? ON DUPLICATE KEY UPDATE site_id = events.site_id`, [tuples], connection)
+  return result.affectedRows
+}
+
+/** All events of some visitors of a site, by visitor, then in order. */
+export function eventsOfVisitors(database: Database, siteId: number, visitorIds: number[], connection: Connection): Promise<EventRow[]> {
+  return database.rows<EventRow>(`SELECT ${READ} FROM events WHERE site_id = ? AND visitor_id IN (?) ORDER BY visitor_id, at, uid`, [siteId, visitorIds], connection)
+}
+
+/** All events of a site, all of a visitor's together. */
+export function allEvents(database: Database, siteId: number): AsyncGenerator<EventRow> {
+  return database.stream<EventRow>(`SELECT ${READ} FROM events WHERE site_id = ? ORDER BY site_id, visitor_id, at`, [siteId])
+}
+
+/** The events of a span of time (ms), ordered by `(at, uid)`. */
+export function eventsInRange(database: Database, siteId: number, from: number, to: number): AsyncGenerator<EventRow> {
+  return database.stream<EventRow>(`SELECT ${READ} FROM events WHERE site_id = ? AND at >= ? AND at < ? ORDER BY at, uid`, [siteId, from, to])
+}
+
+/** How many events a site had since an instant (ms). */
+export async function countEventsSince(database: Database, siteId: number, since: number): Promise<number> {
+  const row = await database.row<{ n: number }>('SELECT COUNT(*) AS n FROM events WHERE site_id = ? AND at >= ? AND at <= ?', [siteId, since, Date.now() + 60_000])
+  return row?.n ?? 0
+}
+
+/** The latest event of each address of a site, for "when the last one came" by host. */
+export function latestByAddress(database: Database, siteId: number): Promise<{ address_id: number; last: number; events: number }[]> {
+  return database.rows('SELECT address_id, MAX(at) AS last, COUNT(*) AS events FROM events WHERE site_id = ? GROUP BY site_id, address_id', [siteId])
+}

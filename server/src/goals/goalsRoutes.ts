@@ -1,0 +1,132 @@
+import { Backtest } from '@acequia/core/goals/Backtest'
+import { goalSchema, type Goal } from '@acequia/core/goals/goalSchema'
+import { prepareGoal } from '@acequia/core/goals/prepareGoal'
+import { stringify } from 'csv-stringify/sync'
+import { nanoid } from 'nanoid'
+import * as z from 'zod'
+import { notFound, Problem } from '../api/Problem.js'
+import { rangeOn, rangeQuery } from '../api/rangeQuery.js'
+import { siteRoute, type Route } from '../api/Route.js'
+import type { Services } from '../app/Services.js'
+import type { Site } from '../sites/sitesTable.js'
+import { countBulkMarks } from '../visits/marksTable.js'
+import { startBulkRun } from '../visits/startBulkRun.js'
+import { listConversions } from './conversionsTable.js'
+import { deleteGoal, goalById, goalsOfSites, insertGoal, updateGoal, type StoredGoal } from './goalsTable.js'
+import { presentConversions } from './presentConversions.js'
+
+const CONVERSION_COLUMNS = ['at', 'visitor', 'value', 'currency', 'order', 'path', 'source', 'medium', 'campaign'] as const
+
+/** Goals: what is counted, backtests, and the conversions themselves. */
+export function goalsRoutes({ database, dictionaries, deriver, recorded }: Services): Route[] {
+  return [
+    siteRoute('reader', {
+      method: 'get',
+      path: '/sites/{key}/goals',
+      summary: 'The goals of a site',
+      handle: async ({ site }) => Promise.all((await goalsOfSites(database, [site.id])).map(present)),
+    }),
+    siteRoute('editor', {
+      method: 'post',
+      path: '/sites/{key}/goals',
+      summary: 'Add a goal; it is counted over all history',
+      body: goalSchema,
+      status: 201,
+      handle: async ({ site, body }) => {
+        const id = nanoid(12)
+        await database.transaction(async (connection) => {
+          await insertGoal(database, site.id, id, body, connection)
+          const stored = (await goalById(database, site.id, id, connection)) as StoredGoal
+          await startBulkRun(database, site.id, { no: stored.no }, connection)
+        })
+        deriver.nudge()
+        return present(await find(site, id))
+      },
+    }),
+    siteRoute('reader', {
+      method: 'get',
+      path: '/sites/{key}/goals/{id}',
+      summary: 'A goal, with the state of its recount',
+      handle: async ({ site, params }) => present(await find(site, params.id)),
+    }),
+    siteRoute('editor', {
+      method: 'put',
+      path: '/sites/{key}/goals/{id}',
+      summary: 'Change a goal; it is recounted over all history. With a revision, only if nobody else did in between',
+      body: goalSchema.extend({ revision: z.number().int().optional() }),
+      handle: async ({ site, params, body: { revision, ...goal } }) => {
+        await database.transaction(async (connection) => {
+          const stored = await goalById(database, site.id, String(params.id), connection, true)
+          if (!stored) throw notFound('goal')
+          if (revision !== undefined && revision !== stored.revision) {
+            throw new Problem('conflict', 'Somebody saved this goal while you were changing it; nothing of yours was saved.', { current: await present(stored) })
+          }
+          await updateGoal(database, stored.no, goal, connection)
+          if (countsDifferently(goal, stored.goal)) await startBulkRun(database, site.id, { no: stored.no }, connection)
+        })
+        deriver.nudge()
+        return present(await find(site, params.id))
+      },
+    }),
+    siteRoute('editor', {
+      method: 'delete',
+      path: '/sites/{key}/goals/{id}',
+      summary: 'Remove a goal and its conversions; the events stay',
+      handle: async ({ site, params }) => {
+        const stored = await find(site, params.id)
+        await database.transaction((connection) => deleteGoal(database, stored, connection))
+      },
+    }),
+    siteRoute('reader', {
+      method: 'get',
+      path: '/sites/{key}/goals/{id}/conversions',
+      summary: 'The conversions of a goal, oldest first; CSV with Accept: text/csv',
+      query: rangeQuery,
+      handle: async ({ site, params, query, request, response }) => {
+        const stored = await find(site, params.id)
+        const { from, to } = rangeOn(site, query)
+        const conversions = await presentConversions(dictionaries, await listConversions(database, [stored.no], from, to))
+        if (request.accepts(['json', 'csv']) !== 'csv') return conversions
+        // Cells that a spreadsheet would run as formulas are put behind a quote.
+        response.type('text/csv').send(stringify(conversions, { header: true, columns: [...CONVERSION_COLUMNS], escape_formulas: true, record_delimiter: 'windows' }))
+        return undefined
+      },
+    }),
+    siteRoute('reader', {
+      method: 'post',
+      path: '/sites/{key}/goals:backtest',
+      summary: 'What a goal would have counted, had it always been so; nothing is saved',
+      body: z.object({ goal: z.union([z.string().max(40), goalSchema.extend({ name: z.string().max(200).default('') })]), ...rangeQuery.shape }),
+      handle: async ({ site, body }) => {
+        const goal = typeof body.goal === 'string' ? (await find(site, body.goal)).goal : body.goal
+        const range = rangeOn(site, body)
+        const backtest = new Backtest(prepareGoal(goal, site.settings), range, range.calendar)
+        await recorded.each(site, ({ visitor, visits }) => backtest.addVisitor(visitor, visits))
+        return backtest.result()
+      },
+    }),
+  ]
+
+  async function find(site: Site, id: string | undefined): Promise<StoredGoal> {
+    const stored = await goalById(database, site.id, String(id))
+    if (!stored) throw notFound('goal')
+    return stored
+  }
+
+  async function present(stored: StoredGoal): Promise<Record<string, unknown>> {
+    const left = stored.bulkNo ? await countBulkMarks(database, stored.siteId, stored.bulkNo) : 0
+    return {
+      id: stored.id,
+      ...stored.goal,
+      revision: stored.revision,
+      createdAt: new Date(stored.createdAt).toISOString(),
+      changedAt: new Date(stored.changedAt).toISOString(),
+      recount: { state: left ? 'running' : 'done', done: Math.max(0, stored.bulkTotal - left), total: stored.bulkTotal },
+    }
+  }
+}
+
+function countsDifferently(one: Goal, other: Goal): boolean {
+  const counting = ({ kind, count, value, path }: Goal): string => JSON.stringify({ kind, count, value, path })
+  return counting(one) !== counting(other)
+}

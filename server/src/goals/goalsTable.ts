@@ -1,0 +1,76 @@
+import type { Goal } from '@acequia/core/goals/goalSchema'
+import type { Connection, Database } from '../database/Database.js'
+
+/** A goal as it is stored. `no` is the small number that conversions refer to. */
+export interface StoredGoal {
+  no: number
+  id: string
+  siteId: number
+  revision: number
+  goal: Goal
+  /** The bulk run that recounts it, and how many visitors it has to go through. */
+  bulkNo: number
+  bulkTotal: number
+  createdAt: number
+  changedAt: number
+}
+
+interface GoalRow {
+  no: number
+  id: string
+  site_id: number
+  revision: number
+  goal: string
+  bulk_no: number
+  bulk_total: number
+  created_at: number
+  changed_at: number
+}
+
+const READ = 'SELECT no, id, site_id, revision, goal, bulk_no, bulk_total, created_at, changed_at FROM goals'
+
+const toGoal = (row: GoalRow): StoredGoal => ({
+  no: row.no,
+  id: row.id,
+  siteId: row.site_id,
+  revision: row.revision,
+  goal: JSON.parse(row.goal) as Goal,
+  bulkNo: row.bulk_no,
+  bulkTotal: row.bulk_total,
+  createdAt: row.created_at,
+  changedAt: row.changed_at,
+})
+
+/** The goals of some sites, oldest first. */
+export async function goalsOfSites(database: Database, siteIds: number[], connection: Connection = database.pool): Promise<StoredGoal[]> {
+  return siteIds.length ? (await database.rows<GoalRow>(`${READ} WHERE site_id IN (?) ORDER BY no`, [siteIds], connection)).map(toGoal) : []
+}
+
+/** One goal of a site, locked for change where `forUpdate` is given. */
+export async function goalById(database: Database, siteId: number, id: string, connection: Connection = database.pool, forUpdate = false): Promise<StoredGoal | undefined> {
+  const row = await database.row<GoalRow>(`${READ} WHERE site_id = ? AND id = ?${forUpdate ? ' FOR UPDATE' : ''}`, [siteId, id], connection)
+  return row && toGoal(row)
+}
+
+/** Adds a goal. */
+export async function insertGoal(database: Database, siteId: number, id: string, goal: Goal, connection: Connection): Promise<void> {
+  const now = Date.now()
+  await database.run('INSERT INTO goals (id, site_id, revision, goal, created_at, changed_at) VALUES (?, ?, 1, ?, ?, ?)', [id, siteId, JSON.stringify(goal), now, now], connection)
+}
+
+/** Replaces a goal by a new revision. */
+export async function updateGoal(database: Database, no: number, goal: Goal, connection: Connection): Promise<void> {
+  await database.run('UPDATE goals SET goal = ?, revision = revision + 1, changed_at = ? WHERE no = ?', [JSON.stringify(goal), Date.now(), no], connection)
+}
+
+/** Notes the bulk run that recounts goals: one, or all of a site. */
+export async function noteBulkRun(database: Database, which: { no: number } | { siteId: number }, bulkNo: number, total: number, connection: Connection): Promise<void> {
+  const [column, value] = 'no' in which ? ['no', which.no] : ['site_id', which.siteId]
+  await database.run(`UPDATE goals SET bulk_no = ?, bulk_total = ? WHERE ${column} = ?`, [bulkNo, total, value], connection)
+}
+
+/** Removes a goal and what was counted for it. */
+export async function deleteGoal(database: Database, stored: StoredGoal, connection: Connection): Promise<void> {
+  await database.run('DELETE FROM goals WHERE no = ?', [stored.no], connection)
+  await database.run('DELETE FROM conversions WHERE goal_no = ?', [stored.no], connection)
+}

@@ -1,0 +1,88 @@
+import { daysOf, type Range } from '@acequia/core/days/Range'
+import { addDays, type Calendar } from '@acequia/core/days/zone'
+import { rangeOn, rangeQuery } from '../api/rangeQuery.js'
+import { siteRoute, type Route } from '../api/Route.js'
+import type { Services } from '../app/Services.js'
+import type { Site } from '../sites/sitesTable.js'
+import { visitsByDay } from '../visits/visitsTable.js'
+import { releasesInRange } from '../wiring/releasesTable.js'
+import { listConversions } from './conversionsTable.js'
+import { goalsOfSites } from './goalsTable.js'
+import { presentConversions } from './presentConversions.js'
+import { summarizeGoals, type GoalSummary } from './summarizeGoals.js'
+
+const LATEST = 12
+
+/** What *Today* shows: visits, all goals against the range before, releases, the last conversions. */
+export function overviewRoutes({ database, dictionaries }: Services): Route[] {
+  return [
+    siteRoute('reader', {
+      method: 'get',
+      path: '/sites/{key}/overview',
+      summary: 'Visits and goals of a range, against the range before it',
+      query: rangeQuery,
+      handle: async ({ site, query }) => {
+        const { calendar, ...range } = rangeOn(site, query)
+        const earlier = rangeBefore(range, calendar)
+        const goals = await goalsOfSites(database, [site.id])
+        const numbers = goals.map((goal) => goal.no)
+        const [visits, visitsBefore, now, before, releases, latest] = await Promise.all([
+          visitsByDay(database, site.id, range.from, range.to),
+          visitsByDay(database, site.id, earlier.from, earlier.to),
+          summarizeGoals(database, numbers, range),
+          summarizeGoals(database, numbers, earlier),
+          releasesInRange(database, site.id, range.from, range.to),
+          latestConversions(site, goals.map(({ no, id, goal }) => ({ no, id, name: goal.name })), range),
+        ])
+        const days = daysOf(range, calendar)
+        const total = visits.reduce((sum, row) => sum + row.n, 0)
+        const totalBefore = visitsBefore.reduce((sum, row) => sum + row.n, 0)
+        const visitsOn = new Map(visits.map((row) => [row.day, row.n]))
+        return {
+          visits: total,
+          visitsBefore: totalBefore,
+          before: { from: new Date(earlier.from).toISOString(), to: new Date(earlier.to).toISOString() },
+          daily: days.map((day) => ({ day, visits: visitsOn.get(day) ?? 0 })),
+          goals: goals.map(({ no, id, goal }) => ({
+            id,
+            name: goal.name,
+            category: goal.category,
+            ...onEveryDay(now.get(no) as GoalSummary, days),
+            rate: total ? (now.get(no) as GoalSummary).convertingVisits / total : null,
+            before: {
+              conversions: (before.get(no) as GoalSummary).conversions,
+              value: (before.get(no) as GoalSummary).value,
+              rate: totalBefore ? (before.get(no) as GoalSummary).convertingVisits / totalBefore : null,
+            },
+          })),
+          releases: releases.map((release) => ({ number: release.number, name: release.name, at: new Date(release.released_at).toISOString() })),
+          latest,
+        }
+      },
+    }),
+  ]
+
+  async function latestConversions(site: Site, goals: { no: number; id: string; name: string }[], range: Range): Promise<object[]> {
+    const rows = (await listConversions(database, goals.map((goal) => goal.no), range.from, range.to, LATEST)).reverse()
+    const presented = await presentConversions(dictionaries, rows)
+    return presented.map((conversion, index) => {
+      const goal = goals.find((each) => each.no === rows[index]?.goal_no)
+      return { ...conversion, goal: goal?.id, goalName: goal?.name }
+    })
+  }
+}
+
+function onEveryDay(summary: GoalSummary, days: string[]): GoalSummary {
+  const known = new Map(summary.daily.map((entry) => [entry.day, entry]))
+  return { ...summary, daily: days.map((day) => known.get(day) ?? { day, conversions: 0, value: 0 }) }
+}
+
+/** The range of as many days (or as much time) right before another. */
+function rangeBefore(range: Range, calendar: Calendar): Range {
+  const first = calendar.dayOf(range.from)
+  const afterLast = calendar.dayOf(range.to - 1)
+  const whole = calendar.startOfDay(first) === range.from && calendar.startOfDay(addDays(afterLast, 1)) === range.to
+  if (!whole) return { from: range.from - (range.to - range.from), to: range.from }
+  const length = daysOf(range, calendar).length
+  return { from: calendar.startOfDay(addDays(first, -length)), to: range.from }
+}

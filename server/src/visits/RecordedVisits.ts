@@ -1,0 +1,112 @@
+import { deriveVisits, type Visit } from '@acequia/core/visits/deriveVisits'
+import type { Database } from '../database/Database.js'
+import type { Dictionaries } from '../dictionaries/Dictionaries.js'
+import { EventLog, type StoredEvent } from '../events/EventLog.js'
+import type { Site } from '../sites/sitesTable.js'
+
+/** A visitor with all visits, oldest first. */
+export interface RecordedVisitor {
+  visitorId: number
+  visitor: string
+  visits: Visit<StoredEvent>[]
+}
+
+/** Sites with more events than this are read from the log each time instead of being remembered. */
+const MOST_REMEMBERED = 1_000_000
+/** Events received within this time before the last look are looked at again: another process may have committed late. */
+const OVERLAP_MS = 60_000
+
+interface Memory {
+  revision: number
+  /** Events with a higher id are looked at next time. */
+  afterId: number
+  events: number
+  visitors: Map<number, RecordedVisitor>
+  /** Looks go one after the other. */
+  turn: Promise<unknown>
+}
+
+/**
+ * All visits of a site, straight from the log: derived in memory and brought up to date before each
+ * use, so that evidence and backtests see every event that was ever acknowledged.
+ */
+export class RecordedVisits {
+  private readonly log: EventLog
+  private readonly memories = new Map<number, Memory>()
+
+  constructor(
+    private readonly database: Database,
+    private readonly dictionaries: Dictionaries,
+  ) {
+    this.log = new EventLog(database, dictionaries)
+  }
+
+  /** Hands over every visitor of a site, in no particular order. */
+  async each(site: Site, take: (visitor: RecordedVisitor) => void): Promise<void> {
+    const memory = await this.upToDate(site)
+    if (memory) {
+      for (const visitor of memory.visitors.values()) take(visitor)
+      return
+    }
+    let group: { visitorId: number; events: StoredEvent[] }[] = []
+    const flush = async (): Promise<void> => {
+      for (const visitor of await this.named(site, group)) take(visitor)
+      group = []
+    }
+    for await (const visitor of this.log.visitors(site.id)) {
+      group.push(visitor)
+      if (group.length >= 1000) await flush()
+    }
+    await flush()
+  }
+
+  private async upToDate(site: Site): Promise<Memory | null> {
+    let memory = this.memories.get(site.id)
+    if (!memory || memory.revision !== site.revision) {
+      const row = await this.database.row<{ n: number }>('SELECT COUNT(*) AS n FROM events WHERE site_id = ?', [site.id])
+      if ((row?.n ?? 0) > MOST_REMEMBERED) {
+        this.memories.delete(site.id)
+        return null
+      }
+      memory = { revision: site.revision, afterId: 0, events: 0, visitors: new Map(), turn: Promise.resolve() }
+      this.memories.set(site.id, memory)
+    }
+    const current = memory
+    const look = current.turn.then(() => this.refresh(site, current))
+    current.turn = look.catch(() => undefined)
+    await look
+    if (current.events > MOST_REMEMBERED) {
+      this.memories.delete(site.id)
+      return null
+    }
+    return current
+  }
+
+  private async refresh(site: Site, memory: Memory): Promise<void> {
+    const rows = await this.database.rows<{ id: number; visitor_id: number; received_at: number }>(
+      'SELECT id, visitor_id, received_at FROM events FORCE INDEX (event_id) WHERE id > ? AND site_id = ? ORDER BY id',
+      [memory.afterId, site.id],
+    )
+    if (!rows.length) return
+    const visitorIds = [...new Set(rows.map((row) => row.visitor_id))]
+    for (let start = 0; start < visitorIds.length; start += 1000) {
+      const loaded = await this.log.ofVisitors(site.id, visitorIds.slice(start, start + 1000), this.database.pool)
+      for (const visitor of await this.named(site, loaded)) {
+        const known = memory.visitors.get(visitor.visitorId)
+        memory.events += countEvents(visitor) - (known ? countEvents(known) : 0)
+        memory.visitors.set(visitor.visitorId, visitor)
+      }
+    }
+    const settled = Date.now() - OVERLAP_MS
+    for (const row of rows) if (row.received_at < settled && row.id > memory.afterId) memory.afterId = row.id
+  }
+
+  private async named(site: Site, visitors: { visitorId: number; events: StoredEvent[] }[]): Promise<RecordedVisitor[]> {
+    const names = await this.dictionaries.visitors.textsOf(visitors.map((each) => each.visitorId))
+    return visitors.map(({ visitorId, events }) => ({ visitorId, visitor: names.get(visitorId) ?? '', visits: deriveVisits(events, site.settings) }))
+  }
+}
+
+function countEvents(visitor: RecordedVisitor): number {
+  return visitor.visits.reduce((sum, visit) => sum + visit.events.length, 0)
+}
