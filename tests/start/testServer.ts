@@ -33,9 +33,7 @@ export async function startTestServer(databaseUrl: string, environment: Record<s
   const server = await startServer(
     readConfig({ ACEQUIA_PORT: '0', ACEQUIA_DATA: folder, ACEQUIA_DB_URL: url.href, ACEQUIA_TOKEN: TOKEN, ACEQUIA_LOG_LEVEL: 'silent', ...environment }),
   )
-  return {
-    ...server,
-    async api(method, path, body, headers = {}) {
+  const api: TestServer['api'] = async (method, path, body, headers = {}) => {
       const answer = await fetch(`${server.url}/api/v1${path}`, {
         method,
         headers: { authorization: `Bearer ${TOKEN}`, ...(body !== undefined && { 'content-type': 'application/json' }), ...headers },
@@ -44,9 +42,12 @@ export async function startTestServer(databaseUrl: string, environment: Record<s
       const text = await answer.text()
       const isJson = /json/.test(answer.headers.get('content-type') ?? '') && !/ndjson/.test(answer.headers.get('content-type') ?? '')
       return { status: answer.status, body: (isJson && text ? JSON.parse(text) : text) as never, headers: answer.headers }
-    },
+  }
+  return {
+    ...server,
+    api,
     async addSite(settings = {}) {
-      const { body } = await this.api<{ key: string }>('POST', '/sites', { name: 'Observatory', hosts: ['altolucero.example'], timeZone: 'Europe/Madrid', currency: 'EUR', ...settings })
+      const { body } = await api<{ key: string }>('POST', '/sites', { name: 'Observatory', hosts: ['altolucero.example'], timeZone: 'Europe/Madrid', currency: 'EUR', ...settings })
       return body.key
     },
     collect(key, visitor, events) {

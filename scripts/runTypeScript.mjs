@@ -1,0 +1,12 @@
+import { spawn } from 'node:child_process'
+import { join } from 'node:path'
+import { root } from './prepare.mjs'
+
+/** Runs a TypeScript program of ours as a child, passing signals on, and ends with its exit code. */
+export function runTypeScript(file, args) {
+  const child = spawn(process.execPath, ['--import', 'tsx', join(root, file), ...args], { cwd: root, stdio: 'inherit' })
+  // Ctrl+C reaches the child by itself; it says when it is done.
+  process.on('SIGINT', () => undefined)
+  for (const signal of ['SIGTERM', 'SIGHUP']) process.on(signal, () => child.kill(signal))
+  child.on('exit', (code, signal) => process.exit(code ?? (signal ? 1 : 0)))
+}
