@@ -2,19 +2,15 @@ import type { Channel } from '../recipes/channelSchema.js'
 import { idErrors } from '../recipes/idErrors.js'
 import type { Recipe } from '../recipes/recipeSchema.js'
 import { prepareRule } from '../rules/prepareRule.js'
+import { eventNameOf } from './eventNameOf.js'
 import type { LoaderTag } from './LoaderConfig.js'
-import type { Moment, Wiring } from './wiringSchema.js'
+import type { Wiring } from './wiringSchema.js'
 
 /** A release as it is kept: everything needed to know later what was live. Never changed. */
 export interface ReleaseDocument {
   wiring: Wiring
   channels: Channel[]
   recipes: Recipe[]
-}
-
-/** The name of the event in the log that a moment corresponds to. */
-export function eventNameOf(moment: Moment): string {
-  return moment.type === 'signal' ? moment.name : moment.type
 }
 
 /**

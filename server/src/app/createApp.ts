@@ -13,6 +13,7 @@ import { goalsRoutes } from '../goals/goalsRoutes.js'
 import { overviewRoutes } from '../goals/overviewRoutes.js'
 import { liveRoutes } from '../live/liveRoutes.js'
 import { peopleRoutes } from '../people/peopleRoutes.js'
+import { progressRoutes } from '../sites/progressRoutes.js'
 import { sitesRoutes } from '../sites/sitesRoutes.js'
 import { loaderRouter, publicUrlOf } from '../wiring/loaderRouter.js'
 import { wiringRoutes } from '../wiring/wiringRoutes.js'
@@ -24,6 +25,7 @@ export function apiRoutes(services: Services): Route[] {
   const routes: Route[] = [
     ...peopleRoutes(services.people),
     ...sitesRoutes(services),
+    ...progressRoutes(services),
     ...eventsRoutes(services),
     ...valuesRoutes(services),
     ...goalsRoutes(services),

@@ -1,0 +1,43 @@
+import { createRouter, createWebHistory } from 'vue-router'
+import { useCurrentSite } from '../sites/currentSite'
+import { useSession } from './session'
+
+/** Every screen has an address of its own, so that Back, reload and a shared link work. */
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', name: 'home', component: () => import('../sites/HomeRedirect.vue') },
+    { path: '/sign-in', name: 'sign-in', component: () => import('../people/SignIn.vue'), meta: { open: true } },
+    { path: '/new-site', name: 'new-site', component: () => import('../sites/NewSite.vue') },
+    {
+      path: '/s/:key',
+      component: () => import('../frame/AppFrame.vue'),
+      children: [
+        { path: '', redirect: { name: 'today' } },
+        { path: 'today', name: 'today', component: () => import('../today/TodayScreen.vue') },
+        { path: 'site', name: 'site', component: () => import('../sites/SiteScreen.vue') },
+        { path: 'channels', name: 'channels', component: () => import('../channels/ChannelsScreen.vue') },
+        { path: 'wiring', name: 'wiring', component: () => import('../wiring/WiringScreen.vue') },
+        { path: 'wiring/trigger/:id', name: 'trigger', component: () => import('../wiring/TriggerEditor.vue') },
+        { path: 'wiring/tag/:id', name: 'tag', component: () => import('../wiring/TagEditor.vue') },
+        { path: 'wiring/release', name: 'new-release', component: () => import('../wiring/NewRelease.vue') },
+        { path: 'releases', name: 'releases', component: () => import('../wiring/ReleasesScreen.vue') },
+        { path: 'goals', name: 'goals', component: () => import('../goals/GoalsScreen.vue') },
+        { path: 'goals/new', name: 'new-goal', component: () => import('../goals/GoalEditor.vue') },
+        { path: 'goals/:id', name: 'goal', component: () => import('../goals/GoalDetail.vue') },
+        { path: 'goals/:id/edit', name: 'edit-goal', component: () => import('../goals/GoalEditor.vue') },
+      ],
+    },
+    { path: '/:rest(.*)*', name: 'nowhere', component: () => import('../frame/NowhereScreen.vue') },
+  ],
+})
+
+router.beforeEach(async (to) => {
+  const session = useSession()
+  await session.ready()
+  if (!session.person && !to.meta.open) return { name: 'sign-in', query: to.path === '/' ? {} : { then: to.fullPath } }
+  if (session.person && to.name === 'sign-in') return { name: 'home' }
+  const { key } = to.params
+  if (typeof key === 'string' && !(await useCurrentSite().open(key))) return { name: 'home' }
+  return true
+})

@@ -1,0 +1,32 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useRoute } from 'vue-router'
+import { useCurrentSite } from '../sites/currentSite'
+
+/** Says that the draft differs from what is live, and offers to release it. */
+const current = useCurrentSite()
+const route = useRoute()
+const differs = computed(() => current.progress?.draftDiffers ?? 0)
+const next = computed(() => (current.progress?.release ?? 0) + 1)
+</script>
+
+<template>
+  <div v-if="differs && route.name !== 'new-release'" class="strip no-print" role="status">
+    <strong>Draft differs from what is live</strong>
+    <span>{{ differs }} {{ differs === 1 ? 'change' : 'changes' }}</span>
+    <RouterLink class="button goes-live" :to="{ name: 'new-release', params: { key: current.key } }">Release {{ next }} …</RouterLink>
+  </div>
+</template>
+
+<style scoped>
+.strip {
+  display: flex;
+  align-items: center;
+  gap: 12px;
+  padding: 4px 24px;
+  background: var(--clay-run);
+}
+.button {
+  margin-left: auto;
+}
+</style>

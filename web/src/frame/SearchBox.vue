@@ -1,0 +1,158 @@
+<script setup lang="ts">
+import { computed, nextTick, ref } from 'vue'
+import { useRouter, type RouteLocationRaw } from 'vue-router'
+import { api } from '../app/api'
+import { theme } from '../app/theme'
+import { useCurrentSite } from '../sites/currentSite'
+import { STATIONS } from './stations'
+
+/** Search over screens, goals, triggers, tags and commands; opened by `/` or Ctrl+K. */
+interface Found {
+  label: string
+  kind: string
+  go?: RouteLocationRaw
+  run?: () => void
+}
+
+const emit = defineEmits<{ keys: [] }>()
+const current = useCurrentSite()
+const router = useRouter()
+const open = ref(false)
+const text = ref('')
+const chosen = ref(0)
+const input = ref<HTMLInputElement>()
+const things = ref<Found[]>([])
+
+const to = (name: string, params: Record<string, string> = {}): RouteLocationRaw => ({ name, params: { key: current.key, ...params } })
+
+const all = computed<Found[]>(() => [
+  ...STATIONS.map((station) => ({ label: station.name, kind: 'screen', go: to(station.route) })),
+  ...things.value,
+  { label: 'New goal', kind: 'command', go: to('new-goal') },
+  { label: 'New trigger', kind: 'command', go: to('trigger', { id: 'new' }) },
+  { label: 'New tag', kind: 'command', go: to('tag', { id: 'new' }) },
+  { label: 'Release the draft', kind: 'command', go: to('new-release') },
+  { label: 'New site', kind: 'command', go: { name: 'new-site' } },
+  { label: 'Light theme', kind: 'command', run: () => (theme.value = 'light') },
+  { label: 'Dark theme', kind: 'command', run: () => (theme.value = 'dark') },
+  { label: 'Theme of the device', kind: 'command', run: () => (theme.value = 'system') },
+  { label: 'List of keys', kind: 'command', run: () => emit('keys') },
+  ...current.sites.filter((site) => site.key !== current.key).map((site) => ({ label: site.name, kind: 'site', go: { name: 'today', params: { key: site.key } } })),
+])
+const found = computed(() => {
+  const words = text.value.toLowerCase().split(/\s+/).filter(Boolean)
+  return all.value.filter((each) => words.every((word) => `${each.label} ${each.kind}`.toLowerCase().includes(word))).slice(0, 12)
+})
+
+async function show(): Promise<void> {
+  open.value = true
+  text.value = ''
+  chosen.value = 0
+  await nextTick()
+  input.value?.focus()
+  const [goals, wiring] = await Promise.all([
+    api<{ id: string; name: string }[]>('GET', `${current.path}/goals`),
+    api<{ tags: { id: string; name: string }[] }>('GET', `${current.path}/wiring`),
+  ]).catch(() => [[], { tags: [] }] as const)
+  things.value = [
+    ...goals.map((goal) => ({ label: goal.name, kind: 'goal', go: to('goal', { id: goal.id }) })),
+    ...wiring.tags.map((tag) => ({ label: tag.name, kind: 'tag', go: to('tag', { id: tag.id }) })),
+  ]
+}
+
+function take(each: Found | undefined): void {
+  if (!each) return
+  open.value = false
+  each.run?.()
+  if (each.go) void router.push(each.go)
+}
+
+defineExpose({ show })
+</script>
+
+<template>
+  <button class="search" @click="show"><span>Search or do …</span><kbd>/</kbd></button>
+  <div v-if="open" class="cover" @click.self="open = false">
+    <div class="box" role="dialog" aria-label="Search" aria-modal="true" @keydown.esc="open = false">
+      <input
+        ref="input"
+        v-model="text"
+        role="combobox"
+        aria-expanded="true"
+        aria-controls="search-found"
+        :aria-activedescendant="`search-found-${chosen}`"
+        aria-label="Search screens, goals, tags and commands"
+        placeholder="A screen, goal, tag or command"
+        @input="chosen = 0"
+        @keydown.down.prevent="chosen = Math.min(chosen + 1, found.length - 1)"
+        @keydown.up.prevent="chosen = Math.max(chosen - 1, 0)"
+        @keydown.enter.prevent="take(found[chosen])"
+        @keydown.tab.prevent
+      />
+      <ul id="search-found" role="listbox" aria-label="Found">
+        <li v-for="(each, index) in found" :id="`search-found-${index}`" :key="each.kind + each.label + index" role="option" :aria-selected="index === chosen" @mousemove="chosen = index" @click="take(each)">
+          <span class="truncate">{{ each.label }}</span><small>{{ each.kind }}</small>
+        </li>
+      </ul>
+      <p v-if="!found.length" class="hint">Nothing here is called that.</p>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.search {
+  min-width: 190px;
+  justify-content: space-between;
+  font-weight: 400;
+  color: var(--ink-2);
+}
+.cover {
+  position: fixed;
+  inset: 0;
+  z-index: 50;
+  background: color-mix(in srgb, var(--ink) 22%, transparent);
+}
+.box {
+  width: min(560px, 92vw);
+  margin: 12vh auto 0;
+  background: var(--plaster);
+  border: 1px solid var(--water);
+  border-radius: var(--radius);
+  padding: 10px;
+}
+input {
+  width: 100%;
+  font-size: 16px;
+  padding: 10px 12px;
+}
+ul {
+  list-style: none;
+  margin: 8px 0 0;
+  padding: 0;
+}
+li {
+  display: flex;
+  justify-content: space-between;
+  gap: 12px;
+  padding: 7px 12px;
+  border-radius: 4px;
+  cursor: pointer;
+}
+li[aria-selected='true'] {
+  background: var(--water-mist);
+}
+small {
+  color: var(--ink-2);
+}
+.hint {
+  margin: 10px 12px;
+}
+@media (max-width: 1100px) {
+  .search {
+    min-width: 0;
+  }
+  .search span {
+    display: none;
+  }
+}
+</style>

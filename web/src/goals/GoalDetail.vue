@@ -1,0 +1,186 @@
+<script setup lang="ts">
+import { goalSentence } from '@acequia/core/sentences/goalSentence'
+import { computed, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, messageOf } from '../app/api'
+import { changeFrom, count, locale, money, rate, timeText } from '../app/formatting'
+import { useLive } from '../app/live'
+import { useRange } from '../app/range'
+import { useKeys } from '../app/useKeys'
+import { useLoaded } from '../app/useLoaded'
+import SeriesChart from '../charts/SeriesChart.vue'
+import SentenceText from '../sentences/SentenceText.vue'
+import { useCurrentSite } from '../sites/currentSite'
+import DataTable, { type Column } from '../tables/DataTable.vue'
+import type { GoalAnswer, GoalFigures, Overview } from './goalAnswer'
+
+/** What a goal counted: the series, its figures, and the conversions behind them. */
+const route = useRoute()
+const router = useRouter()
+const current = useCurrentSite()
+const range = useRange()
+const live = useLive()
+const id = String(route.params.id)
+const currency = computed(() => current.site?.currency ?? 'EUR')
+const zone = computed(() => current.site?.timeZone ?? 'UTC')
+const problem = ref('')
+
+interface ConversionAnswer {
+  at: string
+  visitor: string
+  value: number
+  currency: string
+  order: string | null
+  path: string
+  source: string
+  medium: string
+  campaign: string | null
+  uid: string
+}
+
+const { data, error, reload } = useLoaded(
+  async (signal) => {
+    const [goal, overview, conversions] = await Promise.all([
+      api<GoalAnswer>('GET', `${current.path}/goals/${id}`, undefined, signal),
+      api<Overview>('GET', `${current.path}/overview?${range.query}`, undefined, signal),
+      api<ConversionAnswer[]>('GET', `${current.path}/goals/${id}/conversions?${range.query}`, undefined, signal),
+    ])
+    if (goal.recount.state === 'running') setTimeout(() => void reload(), 700)
+    return { goal, overview, figures: overview.goals.find((each) => each.id === id) as GoalFigures, conversions: conversions.reverse() }
+  },
+  [() => range.query, () => live.changes],
+  300,
+)
+const goal = computed(() => data.value?.goal)
+const hasValue = computed(() => goal.value?.value.type !== 'none')
+const days = computed(() => data.value?.overview.daily.map((each) => each.day) ?? [])
+const series = computed(() => [
+  { name: 'visits of the site', area: true, values: data.value?.overview.daily.map((each) => each.visits) ?? [] },
+  { name: 'conversions', values: data.value?.figures.daily.map((each) => each.conversions) ?? [] },
+])
+
+const columns = computed<Column[]>(() => [
+  { key: 'at', name: 'When', show: (value) => timeText(value as string, zone.value) },
+  ...(hasValue.value ? [{ key: 'value', name: 'Value', number: true, show: (value: unknown, row: Record<string, unknown>) => money(value as number, row.currency as string), title: 'As it came, in its own currency' }] : []),
+  { key: 'order', name: 'Order', mono: true },
+  { key: 'path', name: 'Page', mono: true },
+  { key: 'source', name: 'Source' },
+  { key: 'medium', name: 'Medium' },
+  { key: 'campaign', name: 'Campaign' },
+  { key: 'visitor', name: 'Visitor', mono: true, show: (value) => String(value).slice(0, 8) },
+])
+
+async function remove(): Promise<void> {
+  try {
+    await api('DELETE', `${current.path}/goals/${id}`)
+    void current.refreshProgress()
+    await router.push({ name: 'goals', params: { key: current.key } })
+  } catch (cause) {
+    problem.value = messageOf(cause)
+  }
+}
+
+async function asTrigger(): Promise<void> {
+  if (goal.value?.kind.type !== 'page') return
+  sessionStorage.setItem(`acequia.unsaved.trigger.${current.key}.new`, JSON.stringify({ id: '', moment: { type: 'page-view' }, where: goal.value.kind.where }))
+  await router.push({ name: 'trigger', params: { key: current.key, id: 'new' } })
+}
+
+useKeys({ e: () => void router.push({ name: 'edit-goal', params: { key: current.key, id } }) })
+</script>
+
+<template>
+  <div class="screen">
+    <p v-if="error || problem" class="problem" role="alert">{{ problem || error }}</p>
+    <template v-if="data && goal">
+      <div class="screen-head">
+        <h1>{{ goal.name }}</h1>
+        <button v-if="goal.kind.type === 'page'" @click="asTrigger">Use its rule as a trigger</button>
+        <RouterLink class="button main-action" :to="{ name: 'edit-goal', params: { key: current.key, id } }">Edit <kbd>e</kbd></RouterLink>
+      </div>
+      <p class="sentence"><SentenceText :parts="goalSentence(goal, currency, locale)" /></p>
+      <p v-if="goal.note" class="hint">{{ goal.note }}</p>
+      <div v-if="goal.recount.state === 'running'" class="recount" role="status">
+        <progress :value="goal.recount.done" :max="goal.recount.total" />
+        Recounting over all history: {{ count(goal.recount.done) }} of {{ count(goal.recount.total) }} visitors. Until it is done, the figures mix old and new.
+      </div>
+
+      <dl class="big">
+        <div title="Conversions whose event was in the days in view">
+          <dt>conversions</dt>
+          <dd>{{ count(data.figures.conversions) }}</dd>
+          <dd class="hint">{{ changeFrom(data.figures.before.conversions, data.figures.conversions) ?? 'no figure' }} against {{ count(data.figures.before.conversions) }} before</dd>
+        </div>
+        <div v-if="hasValue" title="Their values added up, in the site's currency">
+          <dt>value</dt>
+          <dd>{{ money(data.figures.value, currency) }}</dd>
+          <dd class="hint">{{ changeFrom(data.figures.before.value, data.figures.value) ?? 'no figure' }} against {{ money(data.figures.before.value, currency) }} before</dd>
+        </div>
+        <div :title="`${count(data.figures.convertingVisits)} visits with a conversion, of ${count(data.overview.visits)} visits that began in these days`">
+          <dt>of visits</dt>
+          <dd>{{ rate(data.figures.rate) }}</dd>
+          <dd class="hint">{{ count(data.figures.convertingVisits) }} of {{ count(data.overview.visits) }}; {{ rate(data.figures.before.rate) }} before</dd>
+        </div>
+      </dl>
+      <p v-if="data.figures.unconverted" class="hint">Without a rate, and so not in the value: {{ Object.entries(data.figures.unconverted).map(([code, sum]) => `${sum} ${code}`).join(', ') }}. Rates are entered under Site.</p>
+
+      <SeriesChart :days="days" :series="series" :name="goal.name" />
+
+      <section class="rows">
+        <h2>The conversions behind it</h2>
+        <DataTable :columns="columns" :rows="data.conversions" row-key="uid" :name="`Conversions of ${goal.name}`" :page-size="25" />
+      </section>
+
+      <details v-if="current.site?.role !== 'reader'" class="remove">
+        <summary>Remove this goal</summary>
+        <p class="hint">Its conversions are no longer counted. The events stay, so making the goal again brings all figures back.</p>
+        <button class="danger" @click="remove">Remove “{{ goal.name }}”</button>
+      </details>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.sentence {
+  font-size: 16px;
+  line-height: 1.7;
+  max-width: 76ch;
+}
+.recount {
+  background: var(--ochre-run);
+  border-radius: var(--radius);
+  padding: 8px 12px;
+  margin-bottom: 12px;
+}
+progress {
+  accent-color: var(--water);
+  margin-right: 8px;
+}
+.big {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 12px 44px;
+  margin: 18px 0;
+}
+dd {
+  margin: 0;
+  font: 600 30px/1.2 var(--display);
+}
+dd.hint {
+  font: 400 12.5px/1.4 var(--font);
+}
+dt {
+  color: var(--ink-2);
+  font-size: 12.5px;
+}
+.rows {
+  margin-top: 26px;
+}
+.remove {
+  margin-top: 30px;
+  color: var(--ink-2);
+}
+summary {
+  cursor: pointer;
+}
+</style>

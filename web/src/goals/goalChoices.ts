@@ -1,0 +1,45 @@
+import { COUNT_RULES, type Goal } from '@acequia/core/goals/goalSchema'
+import { newCondition } from '@acequia/core/sentences/editRule'
+import { countWords, kindWords, valueWords } from '@acequia/core/sentences/goalSentence'
+import { writeSlot } from '@acequia/core/sentences/slots'
+import type { Choice } from '../sentences/choice'
+
+const COUNT_HINTS: Record<Goal['count'], string> = {
+  visit: 'a reloaded thank-you page counts once',
+  every: 'every reload counts again',
+  visitor: 'the first time ever',
+  order: 'by order number, over all visitors',
+}
+
+const KINDS: Record<Goal['kind']['type'], Goal['kind']> = {
+  page: { type: 'page', where: { any: [{ all: [newCondition()] }] } },
+  event: { type: 'event', event: 'form-sent', where: { any: [] } },
+  time: { type: 'time', seconds: 180 },
+  depth: { type: 'depth', pages: 3 },
+}
+
+const VALUES: Goal['value'][] = [{ type: 'none' }, { type: 'fixed', amount: 1 }, { type: 'reading', reading: 'value', fallback: 0 }]
+
+/** What can be chosen at each chip of a goal's sentence. */
+export function goalChoices(goal: Goal, slot: string): Choice<Goal>[] {
+  if (slot === 'count') return COUNT_RULES.map((count) => ({ label: countWords(count), hint: COUNT_HINTS[count], chosen: goal.count === count, apply: (model) => ({ ...model, count }) }))
+  if (slot === 'kind') {
+    return Object.values(KINDS).map((kind) => ({ label: kindWords(kind.type), chosen: goal.kind.type === kind.type, apply: (model) => (model.kind.type === kind.type ? model : { ...model, kind }) }))
+  }
+  if (slot === 'value') {
+    return VALUES.map((value) => ({
+      label: valueWords(value),
+      ...(value.type === 'reading' && { hint: 'as the page or event tells it' }),
+      chosen: goal.value.type === value.type,
+      apply: (model) => ({ ...model, value: value.type === 'reading' && model.value.type === 'fixed' ? { ...value, fallback: model.value.amount } : value }),
+    }))
+  }
+  if (/^path\.\d+\.required$/.test(slot)) {
+    const required = goal.path[Number(slot.split('.')[1])]?.required
+    return [
+      { label: 'was seen first', hint: 'without it nothing counts', chosen: !!required, apply: (model) => writeSlot(model, slot, true) },
+      { label: 'was perhaps seen first', hint: 'only shown in the funnel', chosen: !required, apply: (model) => writeSlot(model, slot, false) },
+    ]
+  }
+  return []
+}

@@ -1,0 +1,181 @@
+<script lang="ts">
+/** A column of a table. */
+export interface Column {
+  /** Name of the row's member. */
+  key: string
+  name: string
+  /** Right-aligned and sorted as a number. */
+  number?: boolean
+  mono?: boolean
+  /** How the value is shown; the value itself if not given. Sorting and CSV use the value. */
+  show?: (value: unknown, row: Record<string, unknown>) => string
+  /** What the number means, for hover. */
+  title?: string
+}
+</script>
+
+<script setup lang="ts">
+import Papa from 'papaparse'
+import { computed, ref } from 'vue'
+
+/** A table that can be sorted, filtered, narrowed to columns, copied and saved as CSV. Slots `cell-KEY` draw cells themselves. */
+const props = defineProps<{ columns: Column[]; rows: readonly object[]; rowKey: string; name: string; pageSize?: number }>()
+const rows = computed(() => props.rows as readonly Record<string, unknown>[])
+
+const sortKey = ref('')
+const falling = ref(false)
+const filter = ref('')
+const hidden = ref(new Set<string>())
+const shownRows = ref(props.pageSize ?? 50)
+const said = ref('')
+
+const visible = computed(() => props.columns.filter((column) => !hidden.value.has(column.key)))
+const found = computed(() => {
+  const wanted = filter.value.trim().toLowerCase()
+  const kept = wanted ? rows.value.filter((row) => props.columns.some((column) => textOf(column, row).toLowerCase().includes(wanted))) : [...rows.value]
+  if (!sortKey.value) return kept
+  const direction = falling.value ? -1 : 1
+  return kept.sort((a, b) => direction * compare(a[sortKey.value], b[sortKey.value]))
+})
+
+function compare(a: unknown, b: unknown): number {
+  // What is missing stays last in either direction.
+  if (a === null || a === undefined) return b === null || b === undefined ? 0 : falling.value ? -1 : 1
+  if (b === null || b === undefined) return falling.value ? 1 : -1
+  return typeof a === 'number' && typeof b === 'number' ? a - b : String(a).localeCompare(String(b))
+}
+
+function textOf(column: Column, row: Record<string, unknown>): string {
+  const value = row[column.key]
+  return column.show ? column.show(value, row) : value === null || value === undefined ? '–' : String(value)
+}
+
+function sortBy(column: Column): void {
+  if (sortKey.value === column.key) falling.value = !falling.value
+  else {
+    sortKey.value = column.key
+    falling.value = !!column.number
+  }
+}
+
+function csv(delimiter: string): string {
+  // Cells that a spreadsheet would run as formulas are put behind a quote.
+  return Papa.unparse({ fields: visible.value.map((column) => column.name), data: found.value.map((row) => visible.value.map((column) => row[column.key] ?? '')) }, { delimiter, newline: '\r\n', escapeFormulae: true })
+}
+
+async function copy(): Promise<void> {
+  try {
+    await navigator.clipboard.writeText(csv('\t'))
+    said.value = `${found.value.length} rows copied`
+  } catch {
+    said.value = 'The browser did not allow copying; use CSV instead'
+  }
+  setTimeout(() => (said.value = ''), 2500)
+}
+
+function save(): void {
+  const link = document.createElement('a')
+  link.href = URL.createObjectURL(new Blob([csv(',')], { type: 'text/csv' }))
+  link.download = `${props.name}.csv`
+  link.click()
+  setTimeout(() => URL.revokeObjectURL(link.href), 1000)
+}
+
+function toggle(key: string): void {
+  const next = new Set(hidden.value)
+  if (!next.delete(key) && next.size < props.columns.length - 1) next.add(key)
+  hidden.value = next
+}
+</script>
+
+<template>
+  <div class="data-table">
+    <div class="tools no-print">
+      <input v-model="filter" type="search" placeholder="Filter" :aria-label="`Filter ${name}`" />
+      <span class="said" role="status">{{ said }}</span>
+      <details class="choose">
+        <summary class="quiet-summary">Columns</summary>
+        <div class="menu">
+          <label v-for="column in columns" :key="column.key"><input type="checkbox" :checked="!hidden.has(column.key)" @change="toggle(column.key)" /> {{ column.name || column.key }}</label>
+        </div>
+      </details>
+      <button type="button" class="quiet" @click="copy">Copy</button>
+      <button type="button" class="quiet" @click="save">CSV</button>
+    </div>
+    <div class="scroll" tabindex="0" role="region" :aria-label="name">
+      <table class="figures">
+        <thead>
+          <tr>
+            <th v-for="column in visible" :key="column.key" :class="{ number: column.number }" :aria-sort="sortKey === column.key ? (falling ? 'descending' : 'ascending') : undefined">
+              <button type="button" class="head" :title="column.title" @click="sortBy(column)">{{ column.name }}<span v-if="sortKey === column.key" aria-hidden="true">{{ falling ? ' ↓' : ' ↑' }}</span></button>
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="row in found.slice(0, shownRows)" :key="String(row[rowKey])">
+            <td v-for="column in visible" :key="column.key" :class="{ number: column.number }">
+              <slot :name="`cell-${column.key}`" :row="row"><span :class="{ mono: column.mono }">{{ textOf(column, row) }}</span></slot>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+    <p v-if="!found.length" class="hint none">{{ rows.length ? 'No row contains this.' : 'Nothing here in these days.' }}</p>
+    <button v-if="found.length > shownRows" type="button" class="quiet" @click="shownRows += 200">Show more of {{ found.length }}</button>
+  </div>
+</template>
+
+<style scoped>
+.tools {
+  display: flex;
+  justify-content: flex-end;
+  align-items: center;
+  gap: 10px;
+  margin-bottom: 2px;
+}
+.tools input[type='search'] {
+  padding: 3px 8px;
+  width: 150px;
+  margin-right: auto;
+}
+.said {
+  color: var(--water);
+  font-size: 12.5px;
+}
+.choose {
+  position: relative;
+}
+.quiet-summary {
+  list-style: none;
+  cursor: pointer;
+  font-size: 13px;
+  color: var(--ink-2);
+  border-bottom: 1px dashed var(--ink-3);
+}
+.menu {
+  position: absolute;
+  right: 0;
+  top: 26px;
+  z-index: 12;
+  background: var(--plaster);
+  border: 1px solid var(--water);
+  border-radius: var(--radius);
+  padding: 10px 14px;
+  display: grid;
+  gap: 4px;
+  white-space: nowrap;
+}
+.scroll {
+  overflow-x: auto;
+}
+.head {
+  border: 0;
+  background: none;
+  padding: 0;
+  font: inherit;
+  color: inherit;
+}
+.none {
+  padding: 10px 8px;
+}
+</style>
