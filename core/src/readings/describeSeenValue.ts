@@ -8,6 +8,6 @@ export function describeSeenValue(value: SeenValue): string {
   const notes: string[] = []
   if (value.events >= 5 && value.events < value.visits * 1.15) notes.push('once a visit')
   if (value.afterForm > value.events * 0.5) notes.push('after a form')
-  if (value.events >= 5 && value.first > value.events * 0.6) notes.push('mostly first of a visit')
+  if (value.events >= 5 && value.first > value.events * 0.6) notes.push('often the first page')
   return notes.join(', ')
 }

@@ -15,16 +15,25 @@ export function countWords(count: CountRule): string {
   return COUNT_WORDS[count]
 }
 
-const KIND_WORDS: Record<Goal['kind']['type'], string> = {
+/** What people choose between when they say what a goal counts; `form` is the event `form-sent`. */
+export type KindChoice = 'page' | 'form' | 'event' | 'time' | 'depth'
+
+const KIND_WORDS: Record<KindChoice, string> = {
   page: 'reaches a page',
-  event: 'does',
+  form: 'sends a form',
+  event: 'causes the event',
   time: 'stays',
   depth: 'sees',
 }
 
-/** The words for what a goal counts. */
-export function kindWords(type: Goal['kind']['type']): string {
-  return type === 'event' ? 'does something' : type === 'time' ? 'stays a while' : type === 'depth' ? 'sees many pages' : KIND_WORDS[type]
+/** The choice that a goal's kind stands for. */
+export function kindChoice(kind: Goal['kind']): KindChoice {
+  return kind.type === 'event' && kind.event === 'form-sent' ? 'form' : kind.type
+}
+
+/** The words for a choice where it stands by itself. */
+export function kindWords(choice: KindChoice): string {
+  return choice === 'time' ? 'stays a while' : choice === 'depth' ? 'sees many pages' : choice === 'event' ? 'causes another event' : KIND_WORDS[choice]
 }
 
 /** A time span in seconds as people say it. */
@@ -47,9 +56,9 @@ export function goalSentence(goal: Pick<Goal, 'kind' | 'count' | 'value' | 'path
     text('Count'),
     { type: 'chip', text: COUNT_WORDS[goal.count], slot: 'count', edits: 'choice' },
     text('when someone'),
-    { type: 'chip', text: KIND_WORDS[kind.type], slot: 'kind', edits: 'choice' },
+    { type: 'chip', text: KIND_WORDS[kindChoice(kind)], slot: 'kind', edits: 'choice' },
   ]
-  if (kind.type === 'event') parts.push({ type: 'chip', text: kind.event, slot: 'kind.event', edits: 'name', mono: true })
+  if (kindChoice(kind) === 'event' && 'event' in kind) parts.push({ type: 'chip', text: kind.event || '…', slot: 'kind.event', edits: 'name', mono: true })
   if (kind.type === 'time') parts.push({ type: 'chip', text: durationText(kind.seconds), slot: 'kind.seconds', edits: 'duration' }, text('or longer'))
   if (kind.type === 'depth') parts.push({ type: 'chip', text: `${kind.pages} ${kind.pages === 1 ? 'page' : 'pages'}`, slot: 'kind.pages', edits: 'number' }, text('in a visit'))
   if ('where' in kind) parts.push(...ruleSentence(kind.where, 'kind.where'))

@@ -13,8 +13,9 @@ export const rate = (value: number | null): string => (value === null ? '–' : 
 
 /** Money of a currency; cents only where they say something. */
 export function money(value: number, currency: string): string {
-  const digits = Number.isInteger(value) && Math.abs(value) >= 100 ? 0 : 2
-  return new Intl.NumberFormat(locale, { style: 'currency', currency, currencyDisplay: 'narrowSymbol', minimumFractionDigits: digits, maximumFractionDigits: Math.abs(value) >= 10_000 ? 0 : Math.max(digits, 2) }).format(value)
+  const absolute = Math.abs(value)
+  const digits = absolute >= 10_000 || (Number.isInteger(value) && absolute >= 100) ? 0 : 2
+  return new Intl.NumberFormat(locale, { style: 'currency', currency, currencyDisplay: 'narrowSymbol', minimumFractionDigits: digits, maximumFractionDigits: digits }).format(value)
 }
 
 /** How much more (or less) than before, as a percentage; null where before was nothing. */

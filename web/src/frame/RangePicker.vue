@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { nextTick, ref } from 'vue'
+import { defineAsyncComponent, nextTick, ref } from 'vue'
 import { dayText } from '../app/formatting'
 import { SPANS, useRange } from '../app/range'
 
@@ -8,13 +8,10 @@ const range = useRange()
 const open = ref(false)
 const root = ref<HTMLElement>()
 const button = ref<HTMLButtonElement>()
-const from = ref('')
-const to = ref('')
+const DayRange = defineAsyncComponent(() => import('./DayRange.vue'))
 
 async function show(): Promise<void> {
   open.value = !open.value
-  from.value = range.first
-  to.value = range.last
   await nextTick()
   root.value?.querySelector<HTMLElement>('.panel button')?.focus()
 }
@@ -29,9 +26,8 @@ function choose(days: number): void {
   close()
 }
 
-function apply(): void {
-  if (!from.value || !to.value) return
-  range.showDays(from.value, to.value)
+function chooseDays(first: string, last: string): void {
+  range.showDays(first, last)
   close()
 }
 </script>
@@ -47,11 +43,7 @@ function apply(): void {
       <div class="spans">
         <button v-for="days in SPANS" :key="days" :class="{ 'main-action': range.span === days }" @click="choose(days)">Last {{ days }} days</button>
       </div>
-      <form @submit.prevent="apply">
-        <label>From <input v-model="from" type="date" :max="range.today" required /></label>
-        <label>to <input v-model="to" type="date" :max="range.today" required /></label>
-        <button>Show</button>
-      </form>
+      <DayRange :first="range.first" :last="range.last" :today="range.today" @choose="chooseDays" />
       <p class="hint">Days are days on the site's clock.</p>
     </div>
   </div>
@@ -91,16 +83,9 @@ function apply(): void {
   display: grid;
   gap: 12px;
 }
-.spans,
-form {
+.spans {
   display: flex;
   gap: 8px;
-  align-items: center;
-}
-form label {
-  display: flex;
-  gap: 6px;
-  align-items: center;
 }
 .hint {
   margin: 0;

@@ -3,7 +3,7 @@ import type { BacktestResult } from '@acequia/core/goals/Backtest'
 import { CATEGORIES, type Goal } from '@acequia/core/goals/goalSchema'
 import { includePath, newCondition } from '@acequia/core/sentences/editRule'
 import { goalSentence } from '@acequia/core/sentences/goalSentence'
-import { computed, ref } from 'vue'
+import { computed, nextTick, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ApiProblem, messageOf } from '../app/api'
 import { count, locale } from '../app/formatting'
@@ -18,7 +18,7 @@ import { useCurrentSite } from '../sites/currentSite'
 import { NEW_GOAL, type GoalAnswer } from './goalAnswer'
 import { goalChoices } from './goalChoices'
 import GoalEvidence from './GoalEvidence.vue'
-import { goalProblem } from './goalProblem'
+import { goalProblem, isUnfinishedGoal } from './goalProblem'
 
 /** A goal as one sentence, with what recorded traffic says about it beside it. */
 const route = useRoute()
@@ -33,6 +33,7 @@ const ready = ref(!id)
 const problem = ref('')
 const conflict = ref<GoalAnswer>()
 const saving = ref(false)
+const sentence = ref<InstanceType<typeof SentenceEditor>>()
 
 const currency = computed(() => current.site?.currency ?? 'EUR')
 const canEdit = computed(() => current.site?.role !== 'reader')
@@ -49,7 +50,7 @@ const counting = computed(() => {
 })
 
 const evidence = useLoaded<BacktestResult | undefined>(
-  async (signal) => (ready.value ? api<BacktestResult>('POST', `${current.path}/goals:backtest`, { goal: JSON.parse(counting.value) as object, ...range.asked }, signal) : undefined),
+  async (signal) => (ready.value && !isUnfinishedGoal(draft.value) ? api<BacktestResult>('POST', `${current.path}/goals:backtest`, { goal: JSON.parse(counting.value) as object, ...range.asked }, signal) : undefined),
   [counting, () => range.query, ready],
   250,
 )
@@ -68,7 +69,11 @@ if (id) {
       ready.value = true
     })
     .catch((error: unknown) => (problem.value = messageOf(error)))
-} else accept({ ...NEW_GOAL, name: typeof route.query.name === 'string' ? route.query.name : '' })
+} else {
+  accept({ ...NEW_GOAL, name: typeof route.query.name === 'string' ? route.query.name : '' })
+  // The one thing that every new goal lacks is asked for at once.
+  void nextTick(() => sentence.value?.openFirstUnset())
+}
 
 async function save(): Promise<void> {
   if (unready.value) return void (problem.value = unready.value)
@@ -149,6 +154,7 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
 
       <SentenceEditor
         v-if="ready"
+        ref="sentence"
         :parts="parts"
         :model="draft"
         :choices-for="choicesFor"
@@ -180,7 +186,7 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
       <p v-else class="hint">You can look, but not change: your role on this site is reader.</p>
     </div>
     <aside class="evidence" aria-label="Evidence">
-      <GoalEvidence :result="evidence.data.value" :loading="evidence.loading.value" :error="unready && !evidence.data.value ? '' : evidence.error.value" counts="conversions" @include="include" />
+      <GoalEvidence :result="evidence.data.value" :loading="evidence.loading.value" :error="evidence.error.value" :unfinished="isUnfinishedGoal(draft)" counts="conversions" @include="include" />
     </aside>
   </div>
 </template>

@@ -7,7 +7,7 @@ import { useCurrentSite } from '../sites/currentSite'
 import { useRange } from '../app/range'
 
 /** What recorded traffic says about what is being edited. `counts` names what is counted: conversions, or fires of a trigger. */
-const props = defineProps<{ result: BacktestResult | undefined; loading: boolean; error: string; counts: 'conversions' | 'times' }>()
+const props = defineProps<{ result: BacktestResult | undefined; loading: boolean; error: string; unfinished?: boolean; counts: 'conversions' | 'times' }>()
 defineEmits<{ include: [path: string] }>()
 const current = useCurrentSite()
 const range = useRange()
@@ -21,7 +21,8 @@ const included = (why: string): boolean => why === 'differs only in upper and lo
     <section>
       <h2>Evidence, {{ range.length }} days<span v-if="loading" class="working"> · looking …</span></h2>
       <p v-if="error" class="problem" role="alert">{{ error }}</p>
-      <template v-if="result">
+      <p v-if="unfinished" class="hint">Choose what stands at the yellow “…”. Then everything recorded in these days is looked through, and what matches shows here.</p>
+      <template v-else-if="result">
         <div class="big">
           <div :title="counts === 'conversions' ? 'What this goal would have counted in these days, had it always been so' : 'How often this trigger would have fired'">
             <strong>{{ count(result.conversions) }}</strong><span>{{ counts }}</span>
@@ -38,7 +39,7 @@ const included = (why: string): boolean => why === 'differs only in upper and lo
       </template>
     </section>
 
-    <section v-if="result?.nearMisses.length">
+    <section v-if="!unfinished && result?.nearMisses.length">
       <h2>Near misses</h2>
       <ul>
         <li v-for="miss in result.nearMisses.slice(0, 6)" :key="miss.path + miss.why">
@@ -51,7 +52,7 @@ const included = (why: string): boolean => why === 'differs only in upper and lo
       </ul>
     </section>
 
-    <section v-if="result?.addresses.length">
+    <section v-if="!unfinished && result?.addresses.length">
       <h2>Addresses hit</h2>
       <table class="figures">
         <thead class="visually-hidden"><tr><th>Path</th><th>Events</th><th>Visits</th></tr></thead>
@@ -65,7 +66,7 @@ const included = (why: string): boolean => why === 'differs only in upper and lo
       </table>
     </section>
 
-    <section v-if="counts === 'conversions' && result?.examples.length">
+    <section v-if="!unfinished && counts === 'conversions' && result?.examples.length">
       <h2>Last counted</h2>
       <table class="figures">
         <thead class="visually-hidden"><tr><th>When</th><th>Order or page</th><th>Value</th></tr></thead>

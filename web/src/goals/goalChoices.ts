@@ -1,6 +1,6 @@
 import { COUNT_RULES, type Goal } from '@acequia/core/goals/goalSchema'
 import { newCondition } from '@acequia/core/sentences/editRule'
-import { countWords, kindWords, valueWords } from '@acequia/core/sentences/goalSentence'
+import { countWords, kindChoice, kindWords, valueWords, type KindChoice } from '@acequia/core/sentences/goalSentence'
 import { writeSlot } from '@acequia/core/sentences/slots'
 import type { Choice } from '../sentences/choice'
 
@@ -11,9 +11,10 @@ const COUNT_HINTS: Record<Goal['count'], string> = {
   order: 'by order number, over all visitors',
 }
 
-const KINDS: Record<Goal['kind']['type'], Goal['kind']> = {
+const KINDS: Record<KindChoice, Goal['kind']> = {
   page: { type: 'page', where: { any: [{ all: [newCondition()] }] } },
-  event: { type: 'event', event: 'form-sent', where: { any: [] } },
+  form: { type: 'event', event: 'form-sent', where: { any: [] } },
+  event: { type: 'event', event: '', where: { any: [] } },
   time: { type: 'time', seconds: 180 },
   depth: { type: 'depth', pages: 3 },
 }
@@ -24,7 +25,11 @@ const VALUES: Goal['value'][] = [{ type: 'none' }, { type: 'fixed', amount: 1 },
 export function goalChoices(goal: Goal, slot: string): Choice<Goal>[] {
   if (slot === 'count') return COUNT_RULES.map((count) => ({ label: countWords(count), hint: COUNT_HINTS[count], chosen: goal.count === count, apply: (model) => ({ ...model, count }) }))
   if (slot === 'kind') {
-    return Object.values(KINDS).map((kind) => ({ label: kindWords(kind.type), chosen: goal.kind.type === kind.type, apply: (model) => (model.kind.type === kind.type ? model : { ...model, kind }) }))
+    return (Object.keys(KINDS) as KindChoice[]).map((choice) => ({
+      label: kindWords(choice),
+      chosen: kindChoice(goal.kind) === choice,
+      apply: (model) => (kindChoice(model.kind) === choice ? model : { ...model, kind: KINDS[choice] }),
+    }))
   }
   if (slot === 'value') {
     return VALUES.map((value) => ({

@@ -6,9 +6,8 @@ import { opWords, readingWords } from '@acequia/core/sentences/ruleSentence'
 /** Why a goal cannot be saved yet, in words; null when it can. */
 export function goalProblem(goal: Goal): string | null {
   const rules: Rule[] = [...('where' in goal.kind ? [goal.kind.where] : []), ...goal.path.map((step) => step.where)]
-  if (goal.kind.type === 'event' && !goal.kind.event) return 'Say which event it is.'
+  if (isUnfinishedGoal(goal)) return 'Choose what stands at the yellow “…” in the sentence.'
   for (const rule of rules) {
-    if (isUnfinished(rule)) return 'Choose what stands at the yellow “…” in the sentence.'
     const never = contradiction(rule)
     if (never) {
       const { one, other } = never
@@ -17,6 +16,11 @@ export function goalProblem(goal: Goal): string | null {
   }
   if (!goal.name.trim()) return 'Give the goal a name.'
   return null
+}
+
+/** Whether something in a goal's sentence is still to be chosen. */
+export function isUnfinishedGoal(goal: Goal): boolean {
+  return ('where' in goal.kind && isUnfinished(goal.kind.where)) || (goal.kind.type === 'event' && !goal.kind.event) || goal.path.some((step) => isUnfinished(step.where))
 }
 
 /** Whether a rule has a condition whose value is still to be chosen. */

@@ -98,6 +98,14 @@ function leave(event: FocusEvent): void {
   if (next && !root.value?.contains(next)) openSlot.value = null
 }
 
+/** Opens the first chip that is still to be chosen. */
+function openFirstUnset(): void {
+  const unset = props.parts.find((part) => part.type === 'chip' && part.text === '…')
+  if (unset?.type === 'chip') void open(unset.slot)
+}
+
+defineExpose({ openFirstUnset })
+
 /** A space goes before words, none before a comma or full stop. */
 const glued = (text: string): boolean => /^[,.;:]/.test(text)
 </script>

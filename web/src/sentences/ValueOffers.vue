@@ -49,7 +49,7 @@ ul {
 }
 button {
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 56px 148px;
+  grid-template-columns: minmax(0, 1fr) 52px 156px;
   gap: 10px;
   width: 100%;
   text-align: left;
@@ -67,6 +67,8 @@ button:hover {
   text-align: right;
 }
 small {
+  font-size: 11.5px;
+  white-space: normal;
   color: var(--ink-2);
 }
 </style>

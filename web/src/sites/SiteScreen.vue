@@ -2,6 +2,7 @@
 import type { SiteSettings } from '@acequia/core/sites/siteSchema'
 import { computed, ref } from 'vue'
 import { api, ApiProblem, messageOf } from '../app/api'
+import { ElSwitch } from '../app/elementPlus'
 import { useKeptDraft } from '../app/useKeptDraft'
 import { useKeys } from '../app/useKeys'
 import ArrivalList from './ArrivalList.vue'
@@ -90,8 +91,8 @@ useKeys({ '$mod+s': () => void save() })
           />
           <div class="field">
             <strong>Single-page applications</strong>
-            <label><input v-model="draft.pageChanges.query" type="checkbox" /> a change of the query alone is a page view</label>
-            <label><input v-model="draft.pageChanges.fragment" type="checkbox" /> a change of the fragment alone is a page view</label>
+            <label class="switch"><ElSwitch v-model="draft.pageChanges.query" aria-label="A change of the query alone is a page view" /> a change of the query alone is a page view</label>
+            <label class="switch"><ElSwitch v-model="draft.pageChanges.fragment" aria-label="A change of the fragment alone is a page view" /> a change of the fragment alone is a page view</label>
           </div>
           <label class="field">
             Consent
@@ -128,6 +129,11 @@ div.field {
   display: grid;
   gap: 4px;
   margin-bottom: 14px;
+}
+.switch {
+  display: flex;
+  gap: 10px;
+  align-items: center;
 }
 .actions {
   display: flex;

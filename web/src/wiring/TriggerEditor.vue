@@ -107,7 +107,7 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
       </template>
     </div>
     <aside class="evidence" aria-label="Evidence">
-      <GoalEvidence :result="evidence.data.value" :loading="evidence.loading.value" :error="unready ? '' : evidence.error.value" counts="times" @include="draft = { ...draft, where: includePath(draft.where, $event) }" />
+      <GoalEvidence :result="evidence.data.value" :loading="evidence.loading.value" :error="unready ? '' : evidence.error.value" :unfinished="!!unready" counts="times" @include="draft = { ...draft, where: includePath(draft.where, $event) }" />
     </aside>
   </div>
 </template>

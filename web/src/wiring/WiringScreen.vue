@@ -4,6 +4,7 @@ import { triggerSentence } from '@acequia/core/sentences/triggerSentence'
 import { tagValueWords } from '@acequia/core/sentences/tagSentence'
 import { plainText } from '@acequia/core/sentences/Part'
 import type { Tag } from '@acequia/core/wiring/wiringSchema'
+import { Copy, Pause, Play } from 'lucide-vue-next'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api } from '../app/api'
@@ -110,8 +111,8 @@ useKeys({ n: () => void router.push({ name: 'trigger', params: { key: current.ke
             <div class="tags">
               <span v-for="tag in row.tags" :key="tag.id" class="tag" :class="{ paused: tag.paused, differs: changeOf(tag.id) }">
                 <RouterLink :to="{ name: 'tag', params: { key: current.key, id: tag.id } }">{{ tag.name }} <small>{{ changeOf(tag.id) ? `${changeOf(tag.id)}, ${tagNote(tag)}` : tagNote(tag) }}</small></RouterLink>
-                <button v-if="canEdit" class="small" :title="tag.paused ? 'Let it fire again' : 'Pause'" :aria-label="`${tag.paused ? 'Go on with' : 'Pause'} ${tag.name}`" @click="togglePause(tag)">{{ tag.paused ? '▸' : '‖' }}</button>
-                <button v-if="canEdit" class="small" title="Duplicate, paused" :aria-label="`Duplicate ${tag.name}`" @click="duplicate(tag)">⧉</button>
+                <button v-if="canEdit" class="small" :title="tag.paused ? 'Let it fire again' : 'Pause'" :aria-label="`${tag.paused ? 'Go on with' : 'Pause'} ${tag.name}`" @click="togglePause(tag)"><component :is="tag.paused ? Play : Pause" :size="13" aria-hidden="true" /></button>
+                <button v-if="canEdit" class="small" title="Duplicate, paused" :aria-label="`Duplicate ${tag.name}`" @click="duplicate(tag)"><Copy :size="13" aria-hidden="true" /></button>
               </span>
               <RouterLink v-if="canEdit" class="button quiet" :to="{ name: 'tag', params: { key: current.key, id: 'new' }, query: { trigger: row.trigger.id } }">then …</RouterLink>
             </div>
