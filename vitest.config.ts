@@ -6,7 +6,14 @@ export default defineConfig({
       { test: { name: 'core', include: ['core/src/**/*.test.ts', 'loader/src/**/*.test.ts', 'server/src/**/*.test.ts', 'demo/src/**/*.test.ts'] } },
       { test: { name: 'api', include: ['tests/api/**/*.test.ts'], globalSetup: ['tests/start/startDatabase.ts'], testTimeout: 60_000, hookTimeout: 60_000 } },
       {
-        test: { name: 'browser', include: ['tests/browser/**/*.test.ts'], globalSetup: ['tests/start/startDatabase.ts'], testTimeout: 120_000, hookTimeout: 120_000, fileParallelism: false },
+        test: {
+          name: 'browser',
+          include: ['tests/browser/**/*.test.ts'],
+          globalSetup: ['tests/start/startDatabase.ts'],
+          testTimeout: 120_000,
+          hookTimeout: 120_000,
+          fileParallelism: false,
+        },
       },
     ],
   },

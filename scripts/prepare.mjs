@@ -57,16 +57,28 @@ export function prepare(debianPackages) {
   if (major < 20 || (major === 20 && minor < 19)) throw new Error(`Acequia needs Node 20.19 or later; this is ${process.version}.`)
   process.env.PATH = [process.env.PATH, '/usr/sbin', '/usr/bin'].join(delimiter)
   installDebianPackages(debianPackages)
-  const lock = createHash('sha256').update(readFileSync(join(root, 'package-lock.json'))).digest('hex')
-  whenChanged('packages', lock, () => existsSync(join(root, 'node_modules/tsx')), () => {
-    console.log('Installing packages …')
-    run('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error'])
-  })
+  const lock = createHash('sha256')
+    .update(readFileSync(join(root, 'package-lock.json')))
+    .digest('hex')
+  whenChanged(
+    'packages',
+    lock,
+    () => existsSync(join(root, 'node_modules/tsx')),
+    () => {
+      console.log('Installing packages …')
+      run('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error'])
+    },
+  )
   const sources = fingerprint(['core/src', 'loader/src', 'web/src', 'web/index.html', 'web/vite.config.ts', 'scripts/build.ts', 'package-lock.json'])
-  whenChanged('build', sources, () => existsSync(join(root, 'loader/dist/loader.js')) && existsSync(join(root, 'web/dist/index.html')), () => {
-    console.log('Building …')
-    run('npm', ['run', '--silent', 'build'])
-  })
+  whenChanged(
+    'build',
+    sources,
+    () => existsSync(join(root, 'loader/dist/loader.js')) && existsSync(join(root, 'web/dist/index.html')),
+    () => {
+      console.log('Building …')
+      run('npm', ['run', '--silent', 'build'])
+    },
+  )
 }
 
 /** Ends with a message instead of a stack where something that people can mend went wrong. */

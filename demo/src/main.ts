@@ -14,10 +14,13 @@ try {
   if (values.fresh) {
     if (config.databaseUrl) throw new Error('--fresh only begins anew with the embedded database; empty the one in ACEQUIA_DB_URL yourself.')
     // Only what we made ourselves: the folder may hold other things.
-    for (const name of ['mariadb', 'spool', 'mariadb.log', 'database-password', 'database-setup.sql', 'mariadb.pid']) rmSync(join(config.dataFolder, name), { recursive: true, force: true })
+    for (const name of ['mariadb', 'spool', 'mariadb.log', 'database-password', 'database-setup.sql', 'mariadb.pid'])
+      rmSync(join(config.dataFolder, name), { recursive: true, force: true })
   }
   const began = Date.now()
-  const demo = await startDemo({ ...config, logLevel: process.env.ACEQUIA_LOG_LEVEL || 'error' }, { port, traffic: !values['no-traffic'] }, (what) => console.log(what))
+  const demo = await startDemo({ ...config, logLevel: process.env.ACEQUIA_LOG_LEVEL || 'error' }, { port, traffic: !values['no-traffic'] }, (what) =>
+    console.log(what),
+  )
   console.log(`
 Ready after ${((Date.now() - began) / 1000).toFixed(1)} s.
 

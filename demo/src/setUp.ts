@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { readFileSync } from 'node:fs'
 import type { RunningServer } from '@acequia/server/app/startServer'
+import { countMarks } from '@acequia/server/visits/marksTable'
 import { originsOf } from './outside/world.js'
 import { HISTORY_DAYS, simulateHistory } from './visitors/history.js'
 
@@ -19,7 +20,13 @@ const GOALS = [
     value: { type: 'reading', reading: 'value', fallback: 18 },
     path: [{ name: 'Booking form', where: path('/nights/book'), required: true }],
   },
-  { name: 'Calendar asked for', category: 'lead', kind: { type: 'page', where: path('/calendar/thanks') }, count: 'visit', value: { type: 'fixed', amount: 2.5 } },
+  {
+    name: 'Calendar asked for',
+    category: 'lead',
+    kind: { type: 'page', where: path('/calendar/thanks') },
+    count: 'visit',
+    value: { type: 'fixed', amount: 2.5 },
+  },
   { name: 'Newsletter', category: 'sign-up', kind: { type: 'event', event: 'form-sent', where: form('newsletter') }, count: 'visitor' },
   { name: 'Group enquiry', category: 'lead', kind: { type: 'page', where: path('/groups/thanks') }, count: 'visit', value: { type: 'fixed', amount: 120 } },
   { name: 'Read on, 3 minutes', category: 'read', kind: { type: 'time', seconds: 180 }, count: 'visit' },
@@ -45,7 +52,12 @@ export async function setUpDemo(server: RunningServer, api: Api, demoPort: numbe
   const recipe = readFileSync(new URL('../recipes/farola-search.json', import.meta.url), 'utf8').replaceAll('http://farola.localhost:4601', origins.farola)
   await api('POST', `/sites/${key}/recipes`, JSON.parse(recipe))
   const channel = await api('POST', `/sites/${key}/channels`, { name: 'Farola Search', recipe: 'farola-search', ids: { account: 'LN-204518' } })
-  const tag = (id: string, name: string, trigger: string, does: object): object => ({ id, name, triggers: [trigger], does: { type: 'channel-event', channel: channel.id, ...does } })
+  const tag = (id: string, name: string, trigger: string, does: object): object => ({
+    id,
+    name,
+    triggers: [trigger],
+    does: { type: 'channel-event', channel: channel.id, ...does },
+  })
   await api('PUT', `/sites/${key}/wiring`, {
     revision: 0,
     triggers: [
@@ -63,11 +75,14 @@ export async function setUpDemo(server: RunningServer, api: Api, demoPort: numbe
   let events = 0
   let day = 0
   for (const batch of simulateHistory(Date.now(), origins.shop)) {
-    for (let start = 0; start < batch.length; start += 1000) await server.services.writer.store({ siteId: site?.id ?? 0, events: batch.slice(start, start + 1000) })
+    for (let start = 0; start < batch.length; start += 1000)
+      await server.services.writer.store({ siteId: site?.id ?? 0, events: batch.slice(start, start + 1000) })
     events += batch.length
     if (++day % 30 === 0) told(`  day ${day}: ${events} events`)
   }
   for (const goal of GOALS) await api('POST', `/sites/${key}/goals`, goal)
+  told('Deriving visits and conversions')
+  while (await countMarks(server.services.database)) await new Promise((resolve) => setTimeout(resolve, 100))
   return key
 }
 

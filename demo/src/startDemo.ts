@@ -25,7 +25,9 @@ export async function startDemo(config: Config, options: { port: number; traffic
   const token = config.token ?? randomBytes(24).toString('hex')
   const outside = createServer()
   await new Promise<void>((resolve, reject) => {
-    outside.once('error', (error: NodeJS.ErrnoException) => reject(error.code === 'EADDRINUSE' ? new Error(`Port ${options.port} is taken; set ACEQUIA_DEMO_PORT to another one.`) : error))
+    outside.once('error', (error: NodeJS.ErrnoException) =>
+      reject(error.code === 'EADDRINUSE' ? new Error(`Port ${options.port} is taken; set ACEQUIA_DEMO_PORT to another one.`) : error),
+    )
     outside.listen(options.port, config.host, resolve)
   })
   const { port } = outside.address() as AddressInfo

@@ -70,7 +70,12 @@ export const watchForms = quietly((): void => {
     // Attributes, because a field named "id" hides the form's own property.
     const attribute = (name: string): string | undefined => limited(form.getAttribute(name), 200)
     const data: Record<string, string> = {}
-    for (const [name, value] of Object.entries({ formId: attribute('id'), formName: attribute('name'), formClass: attribute('class'), formAction: attribute('action') })) {
+    for (const [name, value] of Object.entries({
+      formId: attribute('id'),
+      formName: attribute('name'),
+      formClass: attribute('class'),
+      formAction: attribute('action'),
+    })) {
       if (value) data[name] = value
     }
     sent.set(form, now)

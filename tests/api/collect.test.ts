@@ -13,12 +13,26 @@ afterAll(() => server.stop())
 
 const exported = async (): Promise<Record<string, unknown>[]> => {
   const { body } = await server.api<string>('GET', `/sites/${key}/events?from=2000-01-01&to=2101-01-01`)
-  return body.split('\n').filter(Boolean).map((line) => JSON.parse(line) as Record<string, unknown>)
+  return body
+    .split('\n')
+    .filter(Boolean)
+    .map((line) => JSON.parse(line) as Record<string, unknown>)
 }
 
 describe('collecting', () => {
   it('stores every field of an event as it came', async () => {
-    const event = { uid: 'full', at: AT, name: 'seats-chosen', url: 'https://www.altolucero.example/nights/thanks?ref=Q7#top', title: 'See you there ', referrer: 'https://caja.example/pay', data: { formId: 'booking', seats: 2, window: true }, value: 36.5, currency: 'EUR', order: 'Q7' }
+    const event = {
+      uid: 'full',
+      at: AT,
+      name: 'seats-chosen',
+      url: 'https://www.altolucero.example/nights/thanks?ref=Q7#top',
+      title: 'See you there ',
+      referrer: 'https://caja.example/pay',
+      data: { formId: 'booking', seats: 2, window: true },
+      value: 36.5,
+      currency: 'EUR',
+      order: 'Q7',
+    }
     expect((await server.collect(key, 'visitor-1', [event])).status).toBe(204)
     expect((await exported()).find((each) => each.uid === 'full')).toMatchObject({ visitor: 'visitor-1', ...event })
   })
@@ -26,7 +40,11 @@ describe('collecting', () => {
   it('stores an event once, however often and in whatever company it comes', async () => {
     const event = pageView('/once', AT)
     const other = { ...event, url: 'https://altolucero.example/changed' }
-    const answers = await Promise.all([server.collect(key, 'visitor-2', [event, event]), server.collect(key, 'visitor-2', [event]), server.collect(key, 'visitor-2', [event])])
+    const answers = await Promise.all([
+      server.collect(key, 'visitor-2', [event, event]),
+      server.collect(key, 'visitor-2', [event]),
+      server.collect(key, 'visitor-2', [event]),
+    ])
     expect(answers.map((answer) => answer.status)).toEqual([204, 204, 204])
     expect((await server.collect(key, 'visitor-2', [other])).status).toBe(204)
     expect((await exported()).filter((each) => each.uid === event.uid).map((each) => each.url)).toEqual([event.url])
@@ -34,8 +52,17 @@ describe('collecting', () => {
 
   it('tells uids apart that differ only in case, accent or trailing space', async () => {
     const uids = ['case-a', 'case-A', 'case-á', 'case-a ']
-    await server.collect(key, 'visitor-3', uids.map((uid) => ({ ...pageView('/case', AT), uid })))
-    expect((await exported()).filter((each) => String(each.uid).startsWith('case-')).map((each) => each.uid).sort()).toEqual([...uids].sort())
+    await server.collect(
+      key,
+      'visitor-3',
+      uids.map((uid) => ({ ...pageView('/case', AT), uid })),
+    )
+    expect(
+      (await exported())
+        .filter((each) => String(each.uid).startsWith('case-'))
+        .map((each) => each.uid)
+        .sort(),
+    ).toEqual([...uids].sort())
   })
 
   it('takes subdomains only where the site lists them', async () => {
@@ -103,7 +130,9 @@ describe('collecting', () => {
 
   it('keeps text of any kind apart from what the database or a browser would make of it', async () => {
     const hostile = `'; DROP TABLE events; -- <script>alert("1")</script> \u0000 \ud800 =cmd()`
-    await server.collect(key, 'visitor-9', [{ ...pageView('/hostile', AT), uid: 'hostile', title: hostile, order: hostile, data: { __proto__x: hostile, [hostile]: 1 } }])
+    await server.collect(key, 'visitor-9', [
+      { ...pageView('/hostile', AT), uid: 'hostile', title: hostile, order: hostile, data: { __proto__x: hostile, [hostile]: 1 } },
+    ])
     expect((await exported()).find((each) => each.uid === 'hostile')).toMatchObject({ title: hostile.replace('\ud800', '\ufffd') })
   })
 })

@@ -8,11 +8,20 @@ beforeAll(async () => {
 })
 afterAll(() => server.stop())
 
-const importLines = async (key: string, lines: string | Buffer, headers: Record<string, string> = {}): Promise<{ status: number; body: Record<string, unknown> }> => {
-  const answer = await fetch(`${server.url}/api/v1/sites/${key}/events:import`, { method: 'POST', headers: { authorization: `Bearer ${TOKEN}`, 'content-type': 'application/x-ndjson', ...headers }, body: new Uint8Array(Buffer.from(lines)) })
+const importLines = async (
+  key: string,
+  lines: string | Buffer,
+  headers: Record<string, string> = {},
+): Promise<{ status: number; body: Record<string, unknown> }> => {
+  const answer = await fetch(`${server.url}/api/v1/sites/${key}/events:import`, {
+    method: 'POST',
+    headers: { authorization: `Bearer ${TOKEN}`, 'content-type': 'application/x-ndjson', ...headers },
+    body: new Uint8Array(Buffer.from(lines)),
+  })
   return { status: answer.status, body: (await answer.json()) as Record<string, unknown> }
 }
-const exportLines = async (key: string, range = 'from=2000-01-01&to=2101-01-01'): Promise<string[]> => (await server.api<string>('GET', `/sites/${key}/events?${range}`)).body.split('\n').filter(Boolean)
+const exportLines = async (key: string, range = 'from=2000-01-01&to=2101-01-01'): Promise<string[]> =>
+  (await server.api<string>('GET', `/sites/${key}/events?${range}`)).body.split('\n').filter(Boolean)
 const line = (event: object, visitor = 'visitor-1'): string => JSON.stringify({ visitor, ...event })
 
 describe('importing events', () => {
@@ -22,7 +31,14 @@ describe('importing events', () => {
     await importLines(key, line(known))
     const lines = [
       line(known),
-      line({ ...pageView('/', '2000-01-01T00:00:00Z'), url: 'https://elsewhere.example/', userAgent: 'some crawler bot', country: 'ES', region: 'Aragón', city: 'Teruel' }),
+      line({
+        ...pageView('/', '2000-01-01T00:00:00Z'),
+        url: 'https://elsewhere.example/',
+        userAgent: 'some crawler bot',
+        country: 'ES',
+        region: 'Aragón',
+        city: 'Teruel',
+      }),
       line(pageView('/far', '2100-12-31T23:59:59.9999Z')),
       'no json',
       line({ ...pageView('/', '2026-05-04T10:00:00Z'), country: 'Spain' }),
@@ -35,7 +51,14 @@ describe('importing events', () => {
   it('gives back what it was given, ordered by time and uid in code points', async () => {
     const key = await server.addSite()
     const uids = ['b', 'B', 'á', 'a', '\u{1f600}', '\ufffd', 'a ']
-    const events = uids.map((uid) => ({ ...pageView(`/${uid.trim()}?x=%20#y`, '2026-05-04T10:00:00.123Z'), uid, value: 2.5, data: { n: 1.5 }, userAgent: 'Test', country: 'ES' }))
+    const events = uids.map((uid) => ({
+      ...pageView(`/${uid.trim()}?x=%20#y`, '2026-05-04T10:00:00.123Z'),
+      uid,
+      value: 2.5,
+      data: { n: 1.5 },
+      userAgent: 'Test',
+      country: 'ES',
+    }))
     await importLines(key, events.map((event) => line(event)).join('\n'))
     const back = (await exportLines(key)).map((each) => JSON.parse(each) as { uid: string })
     expect(back.map((each) => each.uid)).toEqual(['B', 'a', 'a ', 'b', 'á', '\ufffd', '\u{1f600}'])
@@ -47,7 +70,9 @@ describe('importing events', () => {
 
   it('takes gzip, and is safe to repeat', async () => {
     const key = await server.addSite()
-    const lines = Array.from({ length: 2500 }, (_, index) => line({ ...pageView(`/p${index % 50}`, '2026-05-04T10:00:00Z'), uid: `u${index % 2400}` }, `visitor-${index % 100}`)).join('\n')
+    const lines = Array.from({ length: 2500 }, (_, index) =>
+      line({ ...pageView(`/p${index % 50}`, '2026-05-04T10:00:00Z'), uid: `u${index % 2400}` }, `visitor-${index % 100}`),
+    ).join('\n')
     expect((await importLines(key, gzipSync(lines), { 'content-encoding': 'gzip' })).body).toMatchObject({ accepted: 2400, known: 100, rejected: [] })
     expect((await importLines(key, gzipSync(lines), { 'content-encoding': 'gzip' })).body).toMatchObject({ accepted: 0, known: 2500 })
     expect((await importLines(key, Buffer.from('not gzip'), { 'content-encoding': 'gzip' })).status).toBe(400)
@@ -55,8 +80,17 @@ describe('importing events', () => {
 
   it('exports only the asked range, its end not included', async () => {
     const key = await server.addSite()
-    await importLines(key, [line(pageView('/before', '2026-05-03T21:59:59.999Z')), line(pageView('/first', '2026-05-03T22:00:00Z')), line(pageView('/after', '2026-05-04T22:00:00Z'))].join('\n'))
-    expect((await exportLines(key, 'from=2026-05-04&to=2026-05-05')).map((each) => (JSON.parse(each) as { url: string }).url)).toEqual(['https://altolucero.example/first'])
+    await importLines(
+      key,
+      [
+        line(pageView('/before', '2026-05-03T21:59:59.999Z')),
+        line(pageView('/first', '2026-05-03T22:00:00Z')),
+        line(pageView('/after', '2026-05-04T22:00:00Z')),
+      ].join('\n'),
+    )
+    expect((await exportLines(key, 'from=2026-05-04&to=2026-05-05')).map((each) => (JSON.parse(each) as { url: string }).url)).toEqual([
+      'https://altolucero.example/first',
+    ])
   })
 
   it('makes a backtest see everything at once', async () => {

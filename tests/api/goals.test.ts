@@ -36,23 +36,41 @@ const goalOf = (more: object = {}): object => ({
   path: [],
   ...more,
 })
-const conversions = async (key: string, id: string): Promise<Record<string, unknown>[]> => (await server.api<Record<string, unknown>[]>('GET', `/sites/${key}/goals/${id}/conversions?${RANGE}`)).body
-const backtest = async (key: string, goal: object | string): Promise<Counted> => (await server.api<Counted>('POST', `/sites/${key}/goals:backtest`, { goal, from: '2026-05-01', to: '2026-06-01' })).body
+const conversions = async (key: string, id: string): Promise<Record<string, unknown>[]> =>
+  (await server.api<Record<string, unknown>[]>('GET', `/sites/${key}/goals/${id}/conversions?${RANGE}`)).body
+const backtest = async (key: string, goal: object | string): Promise<Counted> =>
+  (await server.api<Counted>('POST', `/sites/${key}/goals:backtest`, { goal, from: '2026-05-01', to: '2026-06-01' })).body
 const addGoal = async (key: string, goal: object): Promise<Goal> => (await server.api<Goal>('POST', `/sites/${key}/goals`, goal)).body
 
 describe('a goal', () => {
   it('counts over all history when it is saved, and live from then on', async () => {
     const key = await server.addSite()
-    await server.collect(key, 'visitor-1', [pageView('/nights?utm_source=Farola&utm_medium=cpc&utm_campaign=Perseids', '2026-05-04T10:00:00Z'), pageView('/nights/thanks', '2026-05-04T10:05:00Z', { value: 36, currency: 'EUR', order: 'Q1' })])
+    await server.collect(key, 'visitor-1', [
+      pageView('/nights?utm_source=Farola&utm_medium=cpc&utm_campaign=Perseids', '2026-05-04T10:00:00Z'),
+      pageView('/nights/thanks', '2026-05-04T10:05:00Z', { value: 36, currency: 'EUR', order: 'Q1' }),
+    ])
     const goal = await addGoal(key, goalOf())
     await server.derived()
     expect((await server.api<Goal>('GET', `/sites/${key}/goals/${goal.id}`)).body.recount).toEqual({ state: 'done', done: 1, total: 1 })
     expect(await conversions(key, goal.id)).toMatchObject([
-      { at: '2026-05-04T10:05:00.000Z', visitor: 'visitor-1', value: 36, currency: 'EUR', order: 'Q1', path: '/nights/thanks', source: 'farola', medium: 'cpc', campaign: 'perseids' },
+      {
+        at: '2026-05-04T10:05:00.000Z',
+        visitor: 'visitor-1',
+        value: 36,
+        currency: 'EUR',
+        order: 'Q1',
+        path: '/nights/thanks',
+        source: 'farola',
+        medium: 'cpc',
+        campaign: 'perseids',
+      },
     ])
     await server.collect(key, 'visitor-2', [pageView('/nights/thanks', '2026-05-05T10:00:00Z')])
     await server.derived()
-    expect(await conversions(key, goal.id)).toMatchObject([{ order: 'Q1' }, { visitor: 'visitor-2', value: 18, order: null, source: 'direct', medium: 'none', campaign: null }])
+    expect(await conversions(key, goal.id)).toMatchObject([
+      { order: 'Q1' },
+      { visitor: 'visitor-2', value: 18, order: null, source: 'direct', medium: 'none', campaign: null },
+    ])
   })
 
   it('gives a conversion to whoever had the order first, even if that event comes late', async () => {
@@ -138,7 +156,9 @@ describe('a goal', () => {
     const goal = await addGoal(key, goalOf({ value: { type: 'none' } }))
     await server.derived()
     const { body } = await server.api<string>('GET', `/sites/${key}/goals/${goal.id}/conversions?${RANGE}`, undefined, { accept: 'text/csv' })
-    expect(body).toBe(`at,visitor,value,currency,order,path,source,medium,campaign\r\n2026-05-04T10:00:00.000Z,visitor-1,0,EUR,'=1+1,/nights/thanks,direct,none,\r\n`)
+    expect(body).toBe(
+      `at,visitor,value,currency,order,path,source,medium,campaign\r\n2026-05-04T10:00:00.000Z,visitor-1,0,EUR,'=1+1,/nights/thanks,direct,none,\r\n`,
+    )
   })
 
   it('can be removed, with its conversions', async () => {
@@ -149,9 +169,17 @@ describe('a goal', () => {
   })
 
   it.each<[string, object, string]>([
-    ['a pattern that is no RE2', { kind: { type: 'page', where: { any: [{ all: [{ reading: 'path', op: 'matches', value: '(?=x)' }] }] } } }, 'kind.where.any.0.all.0.value'],
+    [
+      'a pattern that is no RE2',
+      { kind: { type: 'page', where: { any: [{ all: [{ reading: 'path', op: 'matches', value: '(?=x)' }] }] } } },
+      'kind.where.any.0.all.0.value',
+    ],
     ['an empty group', { kind: { type: 'page', where: { any: [{ all: [] }] } } }, 'kind.where.any.0.all'],
-    ['an unknown reading', { kind: { type: 'page', where: { any: [{ all: [{ reading: 'colour', op: 'is', value: 'x' }] }] } } }, 'kind.where.any.0.all.0.reading'],
+    [
+      'an unknown reading',
+      { kind: { type: 'page', where: { any: [{ all: [{ reading: 'colour', op: 'is', value: 'x' }] }] } } },
+      'kind.where.any.0.all.0.reading',
+    ],
     ['no name', { name: ' ' }, 'name'],
     ['a value that is no money', { value: { type: 'fixed', amount: 'much' } }, 'value.amount'],
   ])('with %s is refused, naming the field', async (_, wrong, path) => {

@@ -12,7 +12,12 @@ export const TOKEN = 'test-token-with-owner-rights'
 /** A server with an empty database of its own. */
 export interface TestServer extends RunningServer {
   /** Calls the API as JSON with the owner's token. */
-  api: <T = Record<string, never>>(method: string, path: string, body?: unknown, headers?: Record<string, string>) => Promise<{ status: number; body: T; headers: Headers }>
+  api: <T = Record<string, never>>(
+    method: string,
+    path: string,
+    body?: unknown,
+    headers?: Record<string, string>,
+  ) => Promise<{ status: number; body: T; headers: Headers }>
   /** Adds a site with common settings, changed by `settings`. */
   addSite: (settings?: Record<string, unknown>) => Promise<string>
   /** Sends a batch to the collector as a browser would. */
@@ -34,20 +39,26 @@ export async function startTestServer(databaseUrl: string, environment: Record<s
     readConfig({ ACEQUIA_PORT: '0', ACEQUIA_DATA: folder, ACEQUIA_DB_URL: url.href, ACEQUIA_TOKEN: TOKEN, ACEQUIA_LOG_LEVEL: 'silent', ...environment }),
   )
   const api: TestServer['api'] = async (method, path, body, headers = {}) => {
-      const answer = await fetch(`${server.url}/api/v1${path}`, {
-        method,
-        headers: { authorization: `Bearer ${TOKEN}`, ...(body !== undefined && { 'content-type': 'application/json' }), ...headers },
-        ...(body !== undefined && { body: typeof body === 'string' ? body : JSON.stringify(body) }),
-      })
-      const text = await answer.text()
-      const isJson = /json/.test(answer.headers.get('content-type') ?? '') && !/ndjson/.test(answer.headers.get('content-type') ?? '')
-      return { status: answer.status, body: (isJson && text ? JSON.parse(text) : text) as never, headers: answer.headers }
+    const answer = await fetch(`${server.url}/api/v1${path}`, {
+      method,
+      headers: { authorization: `Bearer ${TOKEN}`, ...(body !== undefined && { 'content-type': 'application/json' }), ...headers },
+      ...(body !== undefined && { body: typeof body === 'string' ? body : JSON.stringify(body) }),
+    })
+    const text = await answer.text()
+    const isJson = /json/.test(answer.headers.get('content-type') ?? '') && !/ndjson/.test(answer.headers.get('content-type') ?? '')
+    return { status: answer.status, body: (isJson && text ? JSON.parse(text) : text) as never, headers: answer.headers }
   }
   return {
     ...server,
     api,
     async addSite(settings = {}) {
-      const { body } = await api<{ key: string }>('POST', '/sites', { name: 'Observatory', hosts: ['altolucero.example'], timeZone: 'Europe/Madrid', currency: 'EUR', ...settings })
+      const { body } = await api<{ key: string }>('POST', '/sites', {
+        name: 'Observatory',
+        hosts: ['altolucero.example'],
+        timeZone: 'Europe/Madrid',
+        currency: 'EUR',
+        ...settings,
+      })
       return body.key
     },
     collect(key, visitor, events) {

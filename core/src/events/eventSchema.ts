@@ -14,7 +14,10 @@ const EARLIEST = Date.UTC(2000, 0, 1)
 const LATEST = Date.UTC(2101, 0, 1)
 
 const text = (most: number): z.ZodType<string> => z.string().max(most).transform(toWellFormed)
-const optionalText = (most: number) => text(most).nullish().transform((value) => value || undefined)
+const optionalText = (most: number) =>
+  text(most)
+    .nullish()
+    .transform((value) => value || undefined)
 
 /** ISO 8601 UTC, from 2000 to 2100, cut to the millisecond; comes out as ms since 1970. */
 export const timeSchema = z.string().transform((given, context): number => {
@@ -31,7 +34,9 @@ export const visitorSchema = z.string().regex(/^[A-Za-z0-9_-]{8,64}$/, 'A visito
 
 const dataSchema = z
   .record(z.string(), z.union([z.string(), z.number(), z.boolean()]))
-  .transform((data) => Object.fromEntries(Object.entries(data).map(([name, value]) => [toWellFormed(name), typeof value === 'string' ? toWellFormed(value) : value])))
+  .transform((data) =>
+    Object.fromEntries(Object.entries(data).map(([name, value]) => [toWellFormed(name), typeof value === 'string' ? toWellFormed(value) : value])),
+  )
   .refine((data) => new TextEncoder().encode(JSON.stringify(data)).length <= LARGEST_DATA, `The data of one event is at most ${LARGEST_DATA} bytes.`)
 
 /** One event as the loader, a server or an import sends it. */
@@ -58,7 +63,11 @@ export const batchSchema = z.object({
 export const importedEventSchema = eventSchema.extend({
   visitor: visitorSchema,
   userAgent: optionalText(1024),
-  country: z.string().regex(/^[A-Z]{2}$/, 'A country is its two-letter ISO 3166 code.').nullish().transform((value) => value ?? undefined),
+  country: z
+    .string()
+    .regex(/^[A-Z]{2}$/, 'A country is its two-letter ISO 3166 code.')
+    .nullish()
+    .transform((value) => value ?? undefined),
   region: optionalText(100),
   city: optionalText(100),
 })

@@ -124,7 +124,10 @@ export class Backtest {
         })),
       nearMisses: [...this.misses.values()].sort((a, b) => b.events - a.events || (a.path < b.path ? -1 : 1)).slice(0, MOST_LISTED),
       parts: { kind: this.ofKind, path: this.afterPath, count: counted.length },
-      addresses: [...this.addresses].map(([path, entry]) => ({ path, ...entry })).sort((a, b) => b.events - a.events || (a.path < b.path ? -1 : 1)).slice(0, MOST_LISTED),
+      addresses: [...this.addresses]
+        .map(([path, entry]) => ({ path, ...entry }))
+        .sort((a, b) => b.events - a.events || (a.path < b.path ? -1 : 1))
+        .slice(0, MOST_LISTED),
     }
   }
 

@@ -8,7 +8,13 @@ const where = ruleSchema.default({ any: [] })
 export const goalKindSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('page'), where }),
   z.object({ type: z.literal('event'), event: z.string().min(1, 'Name the event.').max(100), where }),
-  z.object({ type: z.literal('time'), seconds: z.number().positive('The time must be longer than nothing.').max(86_400 * 7) }),
+  z.object({
+    type: z.literal('time'),
+    seconds: z
+      .number()
+      .positive('The time must be longer than nothing.')
+      .max(86_400 * 7),
+  }),
   z.object({ type: z.literal('depth'), pages: z.number().int().min(1, 'At least one page.').max(1000) }),
 ])
 

@@ -15,8 +15,15 @@ const where = (path: string): object => ({ any: [{ all: [{ reading: 'path', op: 
 const page = (path: string): object => ({ type: 'page', where: where(path) })
 const goalOf = (given: object): ReturnType<typeof prepareGoal> => prepareGoal(goalSchema.parse({ name: 'Goal', count: 'every', ...given }), money)
 const START = Date.parse('2026-05-04T10:00:00Z')
-const event = (second: number, path: string, more: Partial<LoggedEvent> = {}): LoggedEvent => ({ uid: `u${String(second).padStart(6, '0')}`, at: START + second * 1000, name: 'page-view', url: `https://a.example${path}`, ...more })
-const countOf = (given: object, events: LoggedEvent[]): number[] => countGoal(goalOf(given), deriveVisits(events, site)).conversions.map((each) => (each.event.at - START) / 1000)
+const event = (second: number, path: string, more: Partial<LoggedEvent> = {}): LoggedEvent => ({
+  uid: `u${String(second).padStart(6, '0')}`,
+  at: START + second * 1000,
+  name: 'page-view',
+  url: `https://a.example${path}`,
+  ...more,
+})
+const countOf = (given: object, events: LoggedEvent[]): number[] =>
+  countGoal(goalOf(given), deriveVisits(events, site)).conversions.map((each) => (each.event.at - START) / 1000)
 const LATER = 3600
 
 describe('kinds', () => {
@@ -30,7 +37,9 @@ describe('kinds', () => {
     expect(countOf({ kind: { type: 'time', seconds: 60 } }, [event(0, '/'), event(59, '/'), event(60, '/'), event(90, '/'), event(LATER, '/')])).toEqual([60])
   })
   it('depth is the nth page view of the visit', () => {
-    expect(countOf({ kind: { type: 'depth', pages: 2 } }, [event(0, '/'), event(1, '/', { name: 'x' }), event(2, '/'), event(3, '/'), event(LATER, '/')])).toEqual([2])
+    expect(
+      countOf({ kind: { type: 'depth', pages: 2 } }, [event(0, '/'), event(1, '/', { name: 'x' }), event(2, '/'), event(3, '/'), event(LATER, '/')]),
+    ).toEqual([2])
   })
 })
 
@@ -45,7 +54,10 @@ describe('the path', () => {
     expect(countOf({ kind: page('/t'), path }, [event(0, '/b'), event(1, '/a'), event(2, '/t')])).toEqual([])
   })
   it('wants a different event for each step, the goal’s own included', () => {
-    const twice = [{ name: 'A', where: where('/a'), required: true }, { name: 'A', where: where('/a'), required: true }]
+    const twice = [
+      { name: 'A', where: where('/a'), required: true },
+      { name: 'A', where: where('/a'), required: true },
+    ]
     expect(countOf({ kind: page('/a'), path: twice }, [event(0, '/a'), event(1, '/a'), event(2, '/a')])).toEqual([2])
   })
   it('wants them in the same visit', () => {
@@ -57,7 +69,15 @@ describe('the path', () => {
 })
 
 describe('count rules', () => {
-  const events = [event(0, '/t', { order: 'Q1' }), event(1, '/t', { order: 'Q1' }), event(2, '/t'), event(3, '/t'), event(LATER, '/t', { order: 'Q2' }), event(LATER + 1, '/t', { order: 'Q1' }), event(LATER + 2, '/t', { order: '' })]
+  const events = [
+    event(0, '/t', { order: 'Q1' }),
+    event(1, '/t', { order: 'Q1' }),
+    event(2, '/t'),
+    event(3, '/t'),
+    event(LATER, '/t', { order: 'Q2' }),
+    event(LATER + 1, '/t', { order: 'Q1' }),
+    event(LATER + 2, '/t', { order: '' }),
+  ]
   it.each([
     ['every', [0, 1, 2, 3, LATER, LATER + 1, LATER + 2]],
     ['visit', [0, LATER]],
@@ -97,7 +117,12 @@ describe('a backtest', () => {
 
   it('gives an order to the visitor who had it first, whoever is added first', () => {
     const visitors = { late: [event(10, '/t', { order: 'Q', uid: 'b' })], early: [event(5, '/t', { order: 'Q', uid: 'a' })] }
-    expect(run({ kind: page('/t'), count: 'order' }, visitors)).toMatchObject({ conversions: 1, convertingVisits: 1, visits: 2, examples: [{ visitor: 'early' }] })
+    expect(run({ kind: page('/t'), count: 'order' }, visitors)).toMatchObject({
+      conversions: 1,
+      convertingVisits: 1,
+      visits: 2,
+      examples: [{ visitor: 'early' }],
+    })
   })
 
   it('sees what came before the range: the first ever of a visitor may lie there', () => {
@@ -116,18 +141,38 @@ describe('a backtest', () => {
   })
 
   it('adds up: days to the whole, each part to at most the one before', () => {
-    const arbitrary = fc.array(fc.record({ visitor: fc.constantFrom('a', 'b', 'c'), second: fc.integer({ min: -DAY, max: 3 * DAY }), path: fc.constantFrom('/', '/a', '/t'), order: fc.constantFrom('', 'Q1', 'Q2'), value: fc.integer({ min: -50, max: 50 }) }), { maxLength: 60 })
+    const arbitrary = fc.array(
+      fc.record({
+        visitor: fc.constantFrom('a', 'b', 'c'),
+        second: fc.integer({ min: -DAY, max: 3 * DAY }),
+        path: fc.constantFrom('/', '/a', '/t'),
+        order: fc.constantFrom('', 'Q1', 'Q2'),
+        value: fc.integer({ min: -50, max: 50 }),
+      }),
+      { maxLength: 60 },
+    )
     fc.assert(
       fc.property(arbitrary, fc.constantFrom('every', 'visit', 'visitor', 'order'), fc.boolean(), (given, count, required) => {
         const visitors: Record<string, LoggedEvent[]> = {}
-        for (const [index, { visitor, second, path, order, value }] of given.entries()) (visitors[visitor] ??= []).push(event(second, path, { uid: `u${index}`, order, value }))
-        const result = run({ kind: page('/t'), count, value: { type: 'reading', reading: 'value' }, path: [{ name: 'A', where: where('/a'), required }] }, visitors)
+        for (const [index, { visitor, second, path, order, value }] of given.entries())
+          (visitors[visitor] ??= []).push(event(second, path, { uid: `u${index}`, order, value }))
+        const result = run(
+          { kind: page('/t'), count, value: { type: 'reading', reading: 'value' }, path: [{ name: 'A', where: where('/a'), required }] },
+          visitors,
+        )
         expect(result.daily.reduce((sum, day) => sum + day.conversions, 0)).toBe(result.conversions)
         expect(result.daily.reduce((sum, day) => sum + day.value, 0)).toBe(result.value)
         expect(result.parts.kind).toBeGreaterThanOrEqual(result.parts.path)
         expect(result.parts.path).toBeGreaterThanOrEqual(result.parts.count)
         expect(result.convertingVisits).toBeLessThanOrEqual(result.visits)
-        const reversed = run({ kind: page('/t'), count, value: { type: 'reading', reading: 'value' }, path: [{ name: 'A', where: where('/a'), required }] }, Object.fromEntries(Object.entries(visitors).reverse().map(([visitor, events]) => [visitor, [...events].reverse()])))
+        const reversed = run(
+          { kind: page('/t'), count, value: { type: 'reading', reading: 'value' }, path: [{ name: 'A', where: where('/a'), required }] },
+          Object.fromEntries(
+            Object.entries(visitors)
+              .reverse()
+              .map(([visitor, events]) => [visitor, [...events].reverse()]),
+          ),
+        )
         expect(reversed).toEqual(result)
       }),
     )

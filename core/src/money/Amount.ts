@@ -48,9 +48,7 @@ function divideRounded(numerator: bigint, denominator: bigint): bigint {
 
 function toAmount(decimal: Decimal): Amount | null {
   const scaled =
-    decimal.exponent >= 0
-      ? decimal.digits * 10n ** BigInt(decimal.exponent) * SCALE
-      : divideRounded(decimal.digits * SCALE, 10n ** BigInt(-decimal.exponent))
+    decimal.exponent >= 0 ? decimal.digits * 10n ** BigInt(decimal.exponent) * SCALE : divideRounded(decimal.digits * SCALE, 10n ** BigInt(-decimal.exponent))
   const amount = Number(scaled)
   return Math.abs(amount) <= LARGEST_AMOUNT * 10_000 ? amount : null
 }

@@ -21,8 +21,20 @@ export interface ReadableVisit {
 
 /** Readings that every event has, by name; `query.NAME` and `data.NAME` come on top. */
 export const EVENT_READINGS = [
-  'url', 'path', 'query', 'host', 'title', 'referrer', 'referrerHost', 'event',
-  'value', 'currency', 'order', 'source', 'medium', 'campaign',
+  'url',
+  'path',
+  'query',
+  'host',
+  'title',
+  'referrer',
+  'referrerHost',
+  'event',
+  'value',
+  'currency',
+  'order',
+  'source',
+  'medium',
+  'campaign',
 ] as const
 
 /** Gives the text of a reading by its name, or undefined when it is absent. */

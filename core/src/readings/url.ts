@@ -25,7 +25,10 @@ export function urlParts(url: string): UrlParts {
 /** Percent-decodes once: broken escapes stay as they are, broken UTF-8 becomes U+FFFD. */
 export function decodeOnce(text: string): string {
   return text.replace(/(?:%[0-9a-f]{2})+/gi, (escapes) => {
-    const bytes = escapes.slice(1).split('%').map((pair) => parseInt(pair, 16))
+    const bytes = escapes
+      .slice(1)
+      .split('%')
+      .map((pair) => parseInt(pair, 16))
     return new TextDecoder('utf-8', { ignoreBOM: true }).decode(new Uint8Array(bytes))
   })
 }

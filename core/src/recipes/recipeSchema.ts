@@ -6,7 +6,10 @@ export type Template = string | number | boolean | null | Template[] | { [name: 
 const template: z.ZodType<Template> = z.lazy(() =>
   z.union([z.string().max(4096), z.number(), z.boolean(), z.null(), z.array(template).max(50), z.record(z.string(), template)]),
 )
-const address = z.string().max(4096).regex(/^https?:\/\/[^\s{}/]+/i, 'An address begins with http:// or https:// and a fixed host.')
+const address = z
+  .string()
+  .max(4096)
+  .regex(/^https?:\/\/[^\s{}/]+/i, 'An address begins with http:// or https:// and a fixed host.')
 
 /** One thing a call does on the page, in order. */
 export const stepSchema = z.union([
@@ -44,7 +47,10 @@ export const recipeSchema = z.object({
     .max(10)
     .default([]),
   /** The channel's own names for events, offered when a tag is made. */
-  events: z.array(z.object({ name: z.string().min(1).max(100), label: z.string().min(1).max(100) })).max(100).default([]),
+  events: z
+    .array(z.object({ name: z.string().min(1).max(100), label: z.string().min(1).max(100) }))
+    .max(100)
+    .default([]),
   calls: z.object({ base: callSchema.optional(), event: callSchema.optional() }),
 })
 

@@ -16,9 +16,12 @@ const scalar = z.union([z.string().max(4096), z.number(), z.boolean()])
 /** One condition over one reading. */
 export const conditionSchema = z
   .object({
-    reading: z.string().max(300).refine(isReading, {
-      message: `A reading is one of ${EVENT_READINGS.join(', ')}, query.NAME or data.NAME.`,
-    }),
+    reading: z
+      .string()
+      .max(300)
+      .refine(isReading, {
+        message: `A reading is one of ${EVENT_READINGS.join(', ')}, query.NAME or data.NAME.`,
+      }),
     op: z.enum(OPS),
     value: z.union([scalar, z.array(scalar).max(1000)]).optional(),
     not: z.boolean().default(false),

@@ -7,11 +7,19 @@ const RELAXATIONS: { why: string; loosen: (text: string) => string; readings?: s
   { why: 'differs only by the trailing slash', loosen: (text) => text.replace(/(.)\/+$/, '$1') },
   { why: 'differs only by spaces around it', loosen: (text) => text.trim() },
   { why: 'has a query part behind it', loosen: (text) => text.replace(/[?#].*$/s, ''), readings: ['url', 'referrer'] },
-  { why: 'differs only by a leading www.', loosen: (text) => text.replace(/^((?:https?:\/\/)?)www\./i, '$1'), readings: ['url', 'host', 'referrer', 'referrerHost'] },
+  {
+    why: 'differs only by a leading www.',
+    loosen: (text) => text.replace(/^((?:https?:\/\/)?)www\./i, '$1'),
+    readings: ['url', 'host', 'referrer', 'referrerHost'],
+  },
   { why: 'differs only by a double slash', loosen: (text) => text.replace(/([^:])\/{2,}/g, '$1/') },
   {
     why: 'differs only in case, trailing slash and query part',
-    loosen: (text) => text.toLowerCase().replace(/[?#].*$/s, '').replace(/(.)\/+$/, '$1'),
+    loosen: (text) =>
+      text
+        .toLowerCase()
+        .replace(/[?#].*$/s, '')
+        .replace(/(.)\/+$/, '$1'),
   },
 ]
 

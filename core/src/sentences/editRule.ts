@@ -17,7 +17,9 @@ export function addGroup(rule: Rule): Rule {
 
 /** Removes a condition; a group that has none left goes with it. */
 export function removeCondition(rule: Rule, group: number, condition: number): Rule {
-  return { any: rule.any.map(({ all }, index) => ({ all: index === group ? all.filter((_, each) => each !== condition) : all })).filter(({ all }) => all.length > 0) }
+  return {
+    any: rule.any.map(({ all }, index) => ({ all: index === group ? all.filter((_, each) => each !== condition) : all })).filter(({ all }) => all.length > 0),
+  }
 }
 
 /**

@@ -60,7 +60,8 @@ export function goalSentence(goal: Pick<Goal, 'kind' | 'count' | 'value' | 'path
   ]
   if (kindChoice(kind) === 'event' && 'event' in kind) parts.push({ type: 'chip', text: kind.event || '…', slot: 'kind.event', edits: 'name', mono: true })
   if (kind.type === 'time') parts.push({ type: 'chip', text: durationText(kind.seconds), slot: 'kind.seconds', edits: 'duration' }, text('or longer'))
-  if (kind.type === 'depth') parts.push({ type: 'chip', text: `${kind.pages} ${kind.pages === 1 ? 'page' : 'pages'}`, slot: 'kind.pages', edits: 'number' }, text('in a visit'))
+  if (kind.type === 'depth')
+    parts.push({ type: 'chip', text: `${kind.pages} ${kind.pages === 1 ? 'page' : 'pages'}`, slot: 'kind.pages', edits: 'number' }, text('in a visit'))
   if ('where' in kind) parts.push(...ruleSentence(kind.where, 'kind.where'))
   for (const [index, step] of goal.path.entries()) {
     parts.push(text(index === 0 ? ', after' : ', then'), text('a page'), ...ruleSentence(step.where, `path.${index}.where`))
@@ -69,7 +70,8 @@ export function goalSentence(goal: Pick<Goal, 'kind' | 'count' | 'value' | 'path
   parts.push({ type: 'action', text: goal.path.length ? 'then …' : 'after …', slot: 'path', does: 'add-step' })
   parts.push(text(', worth'), { type: 'chip', text: valueWords(value), slot: 'value', edits: 'choice' })
   if (value.type === 'fixed') parts.push(text('of'), { type: 'chip', text: moneyText(value.amount, currency, locale), slot: 'value.amount', edits: 'money' })
-  if (value.type === 'reading') parts.push(text('or else'), { type: 'chip', text: moneyText(value.fallback, currency, locale), slot: 'value.fallback', edits: 'money' })
+  if (value.type === 'reading')
+    parts.push(text('or else'), { type: 'chip', text: moneyText(value.fallback, currency, locale), slot: 'value.fallback', edits: 'money' })
   parts.push(text('.'))
   return parts
 }

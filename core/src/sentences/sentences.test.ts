@@ -12,13 +12,29 @@ const sentence = (goal: object): string => plainText(goalSentence(goalSchema.par
 describe('a goal as a sentence', () => {
   it.each<[object, string]>([
     [
-      { kind: { type: 'page', where: where('/nights/thanks') }, value: { type: 'reading', reading: 'value', fallback: 18 }, path: [{ name: 'x', where: where('/nights/book'), required: true }] },
+      {
+        kind: { type: 'page', where: where('/nights/thanks') },
+        value: { type: 'reading', reading: 'value', fallback: 18 },
+        path: [{ name: 'x', where: where('/nights/book'), required: true }],
+      },
       "Count once in each visit when someone reaches a page whose path is /nights/thanks, after a page whose path is /nights/book was seen first, worth the order's value or else €18.00.",
     ],
-    [{ kind: { type: 'page', where: where('/a', '/b') } }, 'Count once in each visit when someone reaches a page whose path is /a or whose path is /b, worth nothing.'],
-    [{ kind: { type: 'event', event: 'form-sent', where: { any: [{ all: [{ reading: 'data.formId', op: 'is', value: 'n', not: true }] }] } }, count: 'visitor' }, 'Count once for each visitor when someone sends a form whose form id is not n, worth nothing.'],
+    [
+      { kind: { type: 'page', where: where('/a', '/b') } },
+      'Count once in each visit when someone reaches a page whose path is /a or whose path is /b, worth nothing.',
+    ],
+    [
+      {
+        kind: { type: 'event', event: 'form-sent', where: { any: [{ all: [{ reading: 'data.formId', op: 'is', value: 'n', not: true }] }] } },
+        count: 'visitor',
+      },
+      'Count once for each visitor when someone sends a form whose form id is not n, worth nothing.',
+    ],
     [{ kind: { type: 'time', seconds: 180 }, count: 'every' }, 'Count every time when someone stays 3 minutes or longer, worth nothing.'],
-    [{ kind: { type: 'depth', pages: 3 }, value: { type: 'fixed', amount: 2.5 } }, 'Count once in each visit when someone sees 3 pages in a visit, worth a fixed amount of €2.50.'],
+    [
+      { kind: { type: 'depth', pages: 3 }, value: { type: 'fixed', amount: 2.5 } },
+      'Count once in each visit when someone sees 3 pages in a visit, worth a fixed amount of €2.50.',
+    ],
   ])('%#', (goal, text) => expect(sentence(goal)).toBe(text))
 
   it('has chips whose slots are where the values stand', () => {

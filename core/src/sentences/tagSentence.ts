@@ -24,13 +24,19 @@ export function tagAction(tag: Pick<Tag, 'does'>, channels: readonly Channel[], 
   if (does.call === 'base') return parts
   parts.push({ type: 'chip', text: does.event || '…', slot: 'does.event', edits: 'name', mono: true })
   parts.push(text('with'), { type: 'chip', text: tagValueWords(does.value), slot: 'does.value', edits: 'choice' })
-  if (does.value.type === 'fixed') parts.push(text('of'), { type: 'chip', text: moneyText(does.value.amount, currency, locale), slot: 'does.value.amount', edits: 'money' })
+  if (does.value.type === 'fixed')
+    parts.push(text('of'), { type: 'chip', text: moneyText(does.value.amount, currency, locale), slot: 'does.value.amount', edits: 'money' })
   return parts
 }
 
 /** A tag as a whole sentence with its triggers, for differences and lists. */
 export function tagSentence(tag: Tag, wiring: Wiring, channels: readonly Channel[], currency: string): Part[] {
   const triggers = tag.triggers.flatMap((id) => wiring.triggers.find((each) => each.id === id) ?? [])
-  const when = triggers.length ? triggers.map((trigger) => plainText(triggerSentence(trigger))).join('; or ').replace(/; or When/g, ' or when') : 'Never'
+  const when = triggers.length
+    ? triggers
+        .map((trigger) => plainText(triggerSentence(trigger)))
+        .join('; or ')
+        .replace(/; or When/g, ' or when')
+    : 'Never'
   return [text(`${tag.name}:`), text(`${when}, then`), ...tagAction(tag, channels, currency), ...(tag.paused ? [text('(paused)')] : [])]
 }

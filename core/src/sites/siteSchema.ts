@@ -6,9 +6,12 @@ const host = z
   .string()
   .trim()
   .max(255)
-  .regex(/^(\*\.)?([a-z0-9_\u00a1-\uffff]([a-z0-9_\u00a1-\uffff-]*[a-z0-9_\u00a1-\uffff])?\.)*[a-z0-9\u00a1-\uffff]([a-z0-9\u00a1-\uffff-]*[a-z0-9\u00a1-\uffff])?(:\d{1,5})?$|^\[[0-9a-f:.]+\](:\d{1,5})?$/i, {
-    message: 'A host is a name such as example.com or *.example.com, without https:// and without a path.',
-  })
+  .regex(
+    /^(\*\.)?([a-z0-9_\u00a1-\uffff]([a-z0-9_\u00a1-\uffff-]*[a-z0-9_\u00a1-\uffff])?\.)*[a-z0-9\u00a1-\uffff]([a-z0-9\u00a1-\uffff-]*[a-z0-9\u00a1-\uffff])?(:\d{1,5})?$|^\[[0-9a-f:.]+\](:\d{1,5})?$/i,
+    {
+      message: 'A host is a name such as example.com or *.example.com, without https:// and without a path.',
+    },
+  )
 const word = z.string().trim().min(1).max(200)
 const currency = z.string().regex(/^[A-Z]{3}$/, 'A currency is its three-letter code, such as EUR.')
 
@@ -22,11 +25,17 @@ export const siteSchema = z.object({
   /** Site money for one unit of the other currency. */
   rates: z.record(z.string().min(1).max(16), rateSchema).default({}),
   /** What a referrer host counts as; the first in the list wins. */
-  sourceRules: z.array(z.object({ host, source: word, medium: word })).max(1000).default([]),
+  sourceRules: z
+    .array(z.object({ host, source: word, medium: word }))
+    .max(1000)
+    .default([]),
   /** Hosts that visitors only pass through, such as payment pages; they are no source. */
   passThroughHosts: z.array(host).max(200).default([]),
   /** Address parameters that ad networks add; the first in the list wins. */
-  clickIds: z.array(z.object({ parameter: z.string().min(1).max(100), source: word, medium: word })).max(200).default([]),
+  clickIds: z
+    .array(z.object({ parameter: z.string().min(1).max(100), source: word, medium: word }))
+    .max(200)
+    .default([]),
   /** What of an address, beside its path, makes a new page view in a single-page application. */
   pageChanges: z.object({ query: z.boolean().default(false), fragment: z.boolean().default(false) }).default({ query: false, fragment: false }),
   /** `ask`: nothing is recorded or stored in the browser before the page has passed consent on. */

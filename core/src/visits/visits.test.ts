@@ -19,8 +19,15 @@ const site: SourceSettings = {
   ],
 }
 const MINUTE = 60_000
-const event = (minute: number, path = '/', more: Partial<LoggedEvent> = {}): LoggedEvent => ({ uid: `u${minute}`, at: minute * MINUTE, name: 'page-view', url: `https://altolucero.example${path}`, ...more })
-const sources = (...events: LoggedEvent[]): string[] => deriveVisits(events, site).map((visit) => `${visit.source.source}/${visit.source.medium}/${visit.source.campaign ?? '-'}:${visit.events.length}`)
+const event = (minute: number, path = '/', more: Partial<LoggedEvent> = {}): LoggedEvent => ({
+  uid: `u${minute}`,
+  at: minute * MINUTE,
+  name: 'page-view',
+  url: `https://altolucero.example${path}`,
+  ...more,
+})
+const sources = (...events: LoggedEvent[]): string[] =>
+  deriveVisits(events, site).map((visit) => `${visit.source.source}/${visit.source.medium}/${visit.source.campaign ?? '-'}:${visit.events.length}`)
 
 describe('a source', () => {
   const of = (path: string, referrer?: string): string => {
@@ -77,7 +84,11 @@ describe('visits', () => {
 
   it('are the same in whatever order their events come', () => {
     const arbitrary = fc.array(
-      fc.record({ minute: fc.integer({ min: 0, max: 200 }), uid: fc.string({ minLength: 1, maxLength: 3 }), campaign: fc.constantFrom('', '?utm_source=a', '?utm_source=b', '?lantern=1') }),
+      fc.record({
+        minute: fc.integer({ min: 0, max: 200 }),
+        uid: fc.string({ minLength: 1, maxLength: 3 }),
+        campaign: fc.constantFrom('', '?utm_source=a', '?utm_source=b', '?lantern=1'),
+      }),
       { maxLength: 25 },
     )
     fc.assert(
@@ -92,8 +103,17 @@ describe('visits', () => {
 
   it('order simultaneous events by uid in code points', () => {
     const uids = ['\u{1f600}', '\uffff', 'a', 'B']
-    const [visit] = deriveVisits(uids.map((uid) => event(0, '/', { uid })), site)
+    const [visit] = deriveVisits(
+      uids.map((uid) => event(0, '/', { uid })),
+      site,
+    )
     expect(visit?.events.map((each) => each.uid)).toEqual(['B', 'a', '\uffff', '\u{1f600}'])
-    fc.assert(fc.property(fc.string({ unit: 'grapheme' }), fc.string({ unit: 'grapheme' }), (a, b) => Math.sign(compareCodePoints(a, b)) === Math.sign(Buffer.compare(Buffer.from(a), Buffer.from(b)))))
+    fc.assert(
+      fc.property(
+        fc.string({ unit: 'grapheme' }),
+        fc.string({ unit: 'grapheme' }),
+        (a, b) => Math.sign(compareCodePoints(a, b)) === Math.sign(Buffer.compare(Buffer.from(a), Buffer.from(b))),
+      ),
+    )
   })
 })

@@ -25,7 +25,8 @@ export function releaseErrors(document: ReleaseDocument): { path: string; messag
     if (!channel || !recipe) return [{ path, message: `The tag "${tag.name}" reports to a channel that does not exist; choose one or pause the tag.` }]
     const call = recipe.calls[tag.does.call]
     if (!call) return [{ path, message: `${recipe.name} has no ${tag.does.call} call; change the tag "${tag.name}".` }]
-    if (tag.does.call === 'event' && call.needs.includes('event') && !tag.does.event) return [{ path, message: `The tag "${tag.name}" does not say which event of ${channel.name} it reports.` }]
+    if (tag.does.call === 'event' && call.needs.includes('event') && !tag.does.event)
+      return [{ path, message: `The tag "${tag.name}" does not say which event of ${channel.name} it reports.` }]
     return idErrors(recipe, channel.ids).map(({ message }) => ({ path, message: `${channel.name}: ${message}` }))
   })
 }

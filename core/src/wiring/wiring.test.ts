@@ -11,13 +11,19 @@ const recipe = recipeSchema.parse({
   id: 'farola-search',
   name: 'Farola Search',
   ids: [{ name: 'account', label: 'Lantern number', pattern: '^LN-[0-9]{6}$', example: 'LN-204518' }],
-  calls: { base: { label: 'Base', steps: [{ queue: 'farola', push: ['seen'] }] }, event: { label: 'Event', needs: ['event'], steps: [{ queue: 'farola', push: ['told', '{event}', { worth: '{value}' }] }] } },
+  calls: {
+    base: { label: 'Base', steps: [{ queue: 'farola', push: ['seen'] }] },
+    event: { label: 'Event', needs: ['event'], steps: [{ queue: 'farola', push: ['told', '{event}', { worth: '{value}' }] }] },
+  },
 })
 const channel: Channel = { id: 'c', name: 'Farola Search', recipe: 'farola-search', ids: { account: 'LN-204518' } }
 const receipt = { any: [{ all: [{ reading: 'path', op: 'is', value: '/nights/thanks' }] }] }
 const event = { type: 'channel-event', channel: 'c', call: 'event', event: 'sale', value: { type: 'fixed', amount: 18 } }
 const wiring = wiringSchema.parse({
-  triggers: [{ id: 'any', moment: { type: 'page-view' } }, { id: 'receipt', moment: { type: 'page-view' }, where: receipt }],
+  triggers: [
+    { id: 'any', moment: { type: 'page-view' } },
+    { id: 'receipt', moment: { type: 'page-view' }, where: receipt },
+  ],
   tags: [
     { id: 'event', name: 'Night booked', triggers: ['receipt'], does: event },
     { id: 'base', name: 'Base', triggers: ['any'], does: { type: 'channel-event', channel: 'c', call: 'base' } },
@@ -62,7 +68,10 @@ describe('differences', () => {
 
 describe('templates', () => {
   it('keep the type of a whole placeholder and leave out what is absent', () => {
-    expect(fillTemplate(['{event}', { worth: '{value}', in: '{currency}', note: 'for {event}' }], { event: 'sale', value: 18 })).toEqual(['sale', { worth: 18, note: 'for sale' }])
+    expect(fillTemplate(['{event}', { worth: '{value}', in: '{currency}', note: 'for {event}' }], { event: 'sale', value: 18 })).toEqual([
+      'sale',
+      { worth: 18, note: 'for sale' },
+    ])
     expect(fillAddress('https://a.example/p.gif?e={event}&v={value}', { event: 'a&b' })).toBe('https://a.example/p.gif?e=a%26b&v=')
   })
 })

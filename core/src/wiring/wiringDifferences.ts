@@ -19,12 +19,24 @@ export interface WiringDifference {
 export function wiringDifferences(before: Wiring, after: Wiring, channels: readonly Channel[], currency: string): WiringDifference[] {
   const tagText = (wiring: Wiring) => (tag: Wiring['tags'][number]) => plainText(tagSentence(tag, wiring, channels, currency))
   return [
-    ...compare('trigger', before.triggers, after.triggers, (trigger) => plainText(triggerSentence(trigger)), (trigger) => plainText(triggerSentence(trigger))),
+    ...compare(
+      'trigger',
+      before.triggers,
+      after.triggers,
+      (trigger) => plainText(triggerSentence(trigger)),
+      (trigger) => plainText(triggerSentence(trigger)),
+    ),
     ...compare('tag', before.tags, after.tags, tagText(before), tagText(after)),
   ]
 }
 
-function compare<T extends { id: string }>(what: WiringDifference['what'], before: T[], after: T[], textBefore: (each: T) => string, textAfter: (each: T) => string): WiringDifference[] {
+function compare<T extends { id: string }>(
+  what: WiringDifference['what'],
+  before: T[],
+  after: T[],
+  textBefore: (each: T) => string,
+  textAfter: (each: T) => string,
+): WiringDifference[] {
   const old = new Map(before.map((each) => [each.id, each]))
   const now = new Set(after.map((each) => each.id))
   const differences: WiringDifference[] = []
@@ -32,7 +44,8 @@ function compare<T extends { id: string }>(what: WiringDifference['what'], befor
     const was = old.get(each.id)
     if (!was) differences.push({ change: 'added', what, id: each.id, to: textAfter(each) })
     // A tag whose trigger alone changed is the same tag; the trigger's own line says what happened.
-    else if (JSON.stringify(was) !== JSON.stringify(each)) differences.push({ change: 'changed', what, id: each.id, from: textBefore(was), to: textAfter(each) })
+    else if (JSON.stringify(was) !== JSON.stringify(each))
+      differences.push({ change: 'changed', what, id: each.id, from: textBefore(was), to: textAfter(each) })
   }
   for (const each of before) if (!now.has(each.id)) differences.push({ change: 'removed', what, id: each.id, from: textBefore(each) })
   return differences

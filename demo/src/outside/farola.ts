@@ -53,18 +53,39 @@ export function farola(): { router: Router; ledger: Ledger } {
     response.send(
       outsidePage(
         'Farola Search: ledger',
-        html`<h1>What Farola Search received</h1>
+        html`
+          <h1>What Farola Search received</h1>
           <p>Newest first, since the demo was started: ${ledger.list().length} entries. Reload to see more.</p>
           <table>
-            <thead><tr><th>When</th><th>Lantern number</th><th>What</th><th>Worth</th><th>Order</th><th>Page</th><th>By</th></tr></thead>
+            <thead>
+              <tr>
+                <th>When</th>
+                <th>Lantern number</th>
+                <th>What</th>
+                <th>Worth</th>
+                <th>Order</th>
+                <th>Page</th>
+                <th>By</th>
+              </tr>
+            </thead>
             <tbody>
               ${rows.map(
-                (row) =>
-                  html`<tr><td>${new Date(row.at).toLocaleTimeString('en-GB')}</td><td>${row.account}</td><td><strong>${row.what}</strong></td><td>${row.worth} ${row.currency}</td><td>${row.order}</td><td>${row.page}</td><td>${row.by}</td></tr>`,
+                (row) => html`
+                  <tr>
+                    <td>${new Date(row.at).toLocaleTimeString('en-GB')}</td>
+                    <td>${row.account}</td>
+                    <td><strong>${row.what}</strong></td>
+                    <td>${row.worth} ${row.currency}</td>
+                    <td>${row.order}</td>
+                    <td>${row.page}</td>
+                    <td>${row.by}</td>
+                  </tr>
+                `,
               )}
             </tbody>
           </table>
-          ${rows.length === 0 && html`<p class="empty">Nothing yet. Open a page of the observatory whose loader carries Farola's pixel.</p>`}`,
+          ${rows.length === 0 && html` <p class="empty">Nothing yet. Open a page of the observatory whose loader carries Farola's pixel.</p> `}
+        `,
       ),
     )
   })

@@ -40,13 +40,27 @@ export function demoWorld({ port, acequia, key }: WorldAddresses, trickle: Trick
     response.send(
       outsidePage(
         "The demo's outside world",
-        html`<h1>The demo's outside world</h1>
+        html`
+          <h1>The demo's outside world</h1>
           <ul>
-            <li><a href="${origins.shop}/">Altolucero Observatory</a>, the measured website</li>
-            <li><a href="${origins.farola}/ledger">Farola Search</a>, where ads are bought: what it received</li>
-            <li><a href="${acequia}/">Acequia</a> itself</li>
+            <li>
+              <a href="${origins.shop}/">Altolucero Observatory</a>
+              , the measured website
+            </li>
+            <li>
+              <a href="${origins.farola}/ledger">Farola Search</a>
+              , where ads are bought: what it received
+            </li>
+            <li>
+              <a href="${acequia}/">Acequia</a>
+              itself
+            </li>
           </ul>
-          <form method="post" action="/visitors"><p>Simulated visitors ${trickle.on ? 'are coming, one about every twelve seconds.' : 'are not coming.'}</p><button name="on" value="${trickle.on ? 'no' : 'yes'}">${trickle.on ? 'Stop them' : 'Let them come'}</button></form>`,
+          <form method="post" action="/visitors">
+            <p>Simulated visitors ${trickle.on ? 'are coming, one about every twelve seconds.' : 'are not coming.'}</p>
+            <button name="on" value="${trickle.on ? 'no' : 'yes'}">${trickle.on ? 'Stop them' : 'Let them come'}</button>
+          </form>
+        `,
       ),
     )
   })

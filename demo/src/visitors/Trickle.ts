@@ -41,10 +41,13 @@ export class Trickle {
   }
 
   private next(): void {
-    this.timer = setTimeout(() => {
-      this.visit()
-      this.next()
-    }, this.random.next() * 2 * PAUSE_MS)
+    this.timer = setTimeout(
+      () => {
+        this.visit()
+        this.next()
+      },
+      this.random.next() * 2 * PAUSE_MS,
+    )
   }
 
   private visit(): void {

@@ -21,7 +21,12 @@ export function eventsOfVisit(visit: SimulatedVisit, at: number, visitor: string
     const url = shop + path
     const from = referrer ?? (last && last !== url ? last : undefined)
     if (event.name === 'page-view') last = url
-    return { visitor, event: { ...event, uid: newUid(), at: time, url, referrer: from, data: event.data, value: event.value, currency: event.currency, order: event.order }, userAgent: visit.userAgent, place: { country: visit.country, region: null, city: null } }
+    return {
+      visitor,
+      event: { ...event, uid: newUid(), at: time, url, referrer: from, data: event.data, value: event.value, currency: event.currency, order: event.order },
+      userAgent: visit.userAgent,
+      place: { country: visit.country, region: null, city: null },
+    }
   })
 }
 
@@ -47,7 +52,15 @@ export function* simulateHistory(now: number, shop: string): Generator<IncomingE
       // Most who come again do so within a few weeks.
       const visitor = returning ? (known[known.length - 1 - Math.floor(random.next() ** 2 * known.length)] as string) : random.hex(32)
       if (!returning) known.push(visitor)
-      day.push(...eventsOfVisit(simulateVisit(random, () => `Q-${order++}`), at, visitor, shop, newUid))
+      day.push(
+        ...eventsOfVisit(
+          simulateVisit(random, () => `Q-${order++}`),
+          at,
+          visitor,
+          shop,
+          newUid,
+        ),
+      )
     }
     yield day.filter(({ event }) => event.at < now)
   }

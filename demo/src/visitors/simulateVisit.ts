@@ -48,21 +48,70 @@ const TITLES: Record<string, string> = {
   '/members': 'Members',
 }
 
-const HOME = [['/', 60], ['/nights', 20], ['/journal', 10], ['/members/enter', 10]] as const
-const NIGHTS = [['/nights', 85], ['/', 15]] as const
-const CALENDAR = [['/calendar', 90], ['/', 10]] as const
-const JOURNAL = [['/journal/reading-the-winter-sky', 70], ['/nights', 20], ['/', 10]] as const
+const HOME = [
+  ['/', 60],
+  ['/nights', 20],
+  ['/journal', 10],
+  ['/members/enter', 10],
+] as const
+const NIGHTS = [
+  ['/nights', 85],
+  ['/', 15],
+] as const
+const CALENDAR = [
+  ['/calendar', 90],
+  ['/', 10],
+] as const
+const JOURNAL = [
+  ['/journal/reading-the-winter-sky', 70],
+  ['/nights', 20],
+  ['/', 10],
+] as const
 
 /** Ways people come, each with its weight; the click id is filled in where there is a `*`. */
 const ENTRIES: readonly (readonly [Entry, number])[] = [
   [{ query: '', referrer: '', landing: HOME }, 26],
-  [{ query: '', referrer: 'https://lumbre.example/search', landing: [['/', 40], ['/nights', 30], ['/journal/reading-the-winter-sky', 30]] }, 20],
-  [{ query: '?utm_source=farola&utm_medium=cpc&utm_campaign=perseids&utm_content=dome&lantern=*', referrer: 'http://farola.localhost:4601/', landing: NIGHTS }, 15],
+  [
+    {
+      query: '',
+      referrer: 'https://lumbre.example/search',
+      landing: [
+        ['/', 40],
+        ['/nights', 30],
+        ['/journal/reading-the-winter-sky', 30],
+      ],
+    },
+    20,
+  ],
+  [
+    { query: '?utm_source=farola&utm_medium=cpc&utm_campaign=perseids&utm_content=dome&lantern=*', referrer: 'http://farola.localhost:4601/', landing: NIGHTS },
+    15,
+  ],
   [{ query: '?utm_source=farola&utm_medium=cpc&utm_campaign=sky-calendar&lantern=*', referrer: 'http://farola.localhost:4601/', landing: CALENDAR }, 9],
   [{ query: '?utm_source=corrillo&utm_medium=social&utm_campaign=comet', referrer: 'https://corrillo.example/', landing: JOURNAL }, 12],
   [{ query: '?utm_source=vela&utm_medium=display&utm_campaign=perseids', referrer: 'https://vela.example/', landing: NIGHTS }, 5],
-  [{ query: '?utm_source=letters&utm_medium=email&utm_campaign=letter', referrer: '', landing: [['/nights', 60], ['/journal/reading-the-winter-sky', 40]] }, 6],
-  [{ query: '', referrer: 'https://valleherald.example/weekend', landing: [['/nights', 70], ['/groups', 30]] }, 5],
+  [
+    {
+      query: '?utm_source=letters&utm_medium=email&utm_campaign=letter',
+      referrer: '',
+      landing: [
+        ['/nights', 60],
+        ['/journal/reading-the-winter-sky', 40],
+      ],
+    },
+    6,
+  ],
+  [
+    {
+      query: '',
+      referrer: 'https://valleherald.example/weekend',
+      landing: [
+        ['/nights', 70],
+        ['/groups', 30],
+      ],
+    },
+    5,
+  ],
   // A bookmarked or indexed receipt: the success page, reached by people who did not book.
   [{ query: '', referrer: '', landing: [['/nights/thanks', 1]] }, 1.4],
   [{ query: '', referrer: '', landing: [['/groups', 1]] }, 1.6],
@@ -76,14 +125,29 @@ export function simulateVisit(random: Random, nextOrder: () => string): Simulate
     events.push({ after, name: 'page-view', path, title: `${TITLES[path.split('?')[0] ?? ''] ?? 'Altolucero'} · Altolucero Observatory`, ...more })
   }
   const send = (path: string, formId: string, after: number): void => {
-    events.push({ after, name: 'form-sent', path, title: `${TITLES[path] ?? ''} · Altolucero Observatory`, data: { formId, formName: formId, formAction: path } })
+    events.push({
+      after,
+      name: 'form-sent',
+      path,
+      title: `${TITLES[path] ?? ''} · Altolucero Observatory`,
+      data: { formId, formName: formId, formAction: path },
+    })
   }
   const landing = random.weighted(entry.landing)
   const query = entry.query.replace('*', () => random.hex(12))
   view(landing + query, 0, entry.referrer ? { referrer: entry.referrer } : {})
   let here: string | null = landing
   for (let steps = 0; here !== null && steps < 14; steps++) here = go(here)
-  return { events, userAgent: random.weighted(AGENTS), country: random.weighted([['ES', 78], ['PT', 8], ['FR', 8], ['DE', 6]] as const) }
+  return {
+    events,
+    userAgent: random.weighted(AGENTS),
+    country: random.weighted([
+      ['ES', 78],
+      ['PT', 8],
+      ['FR', 8],
+      ['DE', 6],
+    ] as const),
+  }
 
   /** What people do next on a page. @returns the page they are on then, null when they left */
   function go(path: string): string | null {
@@ -94,11 +158,23 @@ export function simulateVisit(random: Random, nextOrder: () => string): Simulate
     switch (path) {
       case '/': {
         if (random.chance(0.04)) send('/', 'newsletter', random.whole(15, 60))
-        const next = random.weighted([['/nights', 26], ['/calendar', 9], ['/journal', 10], ['/groups', 3], [null, 52]] as const)
+        const next = random.weighted([
+          ['/nights', 26],
+          ['/calendar', 9],
+          ['/journal', 10],
+          ['/groups', 3],
+          [null, 52],
+        ] as const)
         return next && open(next)
       }
       case '/nights': {
-        const next = random.weighted([['/nights/book', 34], ['/', 8], ['/calendar', 5], ['/groups', 2], [null, 51]] as const)
+        const next = random.weighted([
+          ['/nights/book', 34],
+          ['/', 8],
+          ['/calendar', 5],
+          ['/groups', 2],
+          [null, 51],
+        ] as const)
         return next && open(next)
       }
       case '/nights/book': {
@@ -106,7 +182,13 @@ export function simulateVisit(random: Random, nextOrder: () => string): Simulate
         send('/nights/book', 'booking', random.whole(30, 150))
         // The payment page is elsewhere; some never come back from it.
         if (!random.chance(0.86)) return null
-        const seats = random.weighted([[1, 12], [2, 58], [3, 12], [4, 14], [6, 4]] as const)
+        const seats = random.weighted([
+          [1, 12],
+          [2, 58],
+          [3, 12],
+          [4, 14],
+          [6, 4],
+        ] as const)
         const order = nextOrder()
         // A link in the mail has a slash too many.
         const receipt = random.chance(0.05) ? '/nights/thanks/' : '/nights/thanks'

@@ -21,39 +21,55 @@ const RIDGE = new Html(
 export function layout({ title, body, sky, order, loader }: Page): string {
   const digitalData = order && {
     pageInstanceID: 'altolucero',
-    transaction: { transactionID: order.number, total: { transactionTotal: order.total, currency: 'EUR' }, item: [{ productInfo: { productName: 'Star night' }, quantity: order.seats }] },
+    transaction: {
+      transactionID: order.number,
+      total: { transactionTotal: order.total, currency: 'EUR' },
+      item: [{ productInfo: { productName: 'Star night' }, quantity: order.seats }],
+    },
   }
-  return html`<!doctype html>
+  return html`
+    <!doctype html>
     <html lang="en">
       <head>
         <meta charset="utf-8" />
         <meta name="viewport" content="width=device-width, initial-scale=1" />
         <title>${title} · Altolucero Observatory</title>
         <link rel="icon" href="data:," />
-        <style>${new Html(STYLE)}</style>
+        <style>
+          ${new Html(STYLE)}
+        </style>
         ${digitalData && new Html(`<script>window.digitalData = ${JSON.stringify(digitalData).replace(/</g, '\\u003c')}</script>`)}
-        ${loader !== null && html`<script async src="${loader}"></script>`}
+        ${loader !== null && html` <script async src="${loader}"></script> `}
       </head>
       <body>
         <header>
           <a class="name" href="/">Altolucero Observatory</a>
           <nav aria-label="Main">
-            <a href="/nights">Star nights</a><a href="/calendar">Sky calendar</a><a href="/groups">Groups</a><a href="/journal">Journal</a><a href="/members">Members</a>
+            <a href="/nights">Star nights</a>
+            <a href="/calendar">Sky calendar</a>
+            <a href="/groups">Groups</a>
+            <a href="/journal">Journal</a>
+            <a href="/members">Members</a>
           </nav>
         </header>
-        ${sky &&
-        html`<div class="sky">
-          <h1>${sky.heading}</h1>
-          <p>${sky.text}</p>
-          ${sky.action && html`<a class="button" href="${sky.action.href}">${sky.action.label}</a>`}${RIDGE}
-        </div>`}
+        ${
+          sky &&
+          html`
+            <div class="sky">
+              <h1>${sky.heading}</h1>
+              <p>${sky.text}</p>
+              ${sky.action && html` <a class="button" href="${sky.action.href}">${sky.action.label}</a> `}${RIDGE}
+            </div>
+          `
+        }
         <main>${body}</main>
         <footer>
           <div>
             <strong>Letters from the dome</strong>
             <p class="small">One letter a month: what to look for, and when.</p>
             <form id="newsletter" name="newsletter" action="/newsletter" method="post">
-              <input type="email" name="email" required placeholder="you@mail.example" aria-label="E-mail address" /><button>Send me letters</button>
+              <input type="email" name="email" required placeholder="you@mail.example" aria-label="E-mail address" />
+              <button>Send me letters</button>
             </form>
           </div>
           <div class="small">
@@ -61,9 +77,12 @@ export function layout({ title, body, sky, order, loader }: Page): string {
             <p>Camino del Cielo, Altolucero. Open on clear nights. Everything here is made up.</p>
           </div>
         </footer>
-        <script>${NEWSLETTER}</script>
+        <script>
+          ${NEWSLETTER}
+        </script>
       </body>
-    </html>`.text
+    </html>
+  `.text
 }
 
 /** The newsletter form answers in place, without changing the address. */

@@ -54,7 +54,9 @@ export function inputProblem(error: z.ZodError): Problem {
 export function badInput(errors: InputError[]): Problem {
   const [first] = errors
   const more = errors.length > 1 ? ` (and ${errors.length - 1} more)` : ''
-  return new Problem('bad-input', first ? `${first.path ? first.path + ': ' : ''}${first.message}${more}` : 'The input is not right.', { errors: errors.slice(0, 100) })
+  return new Problem('bad-input', first ? `${first.path ? first.path + ': ' : ''}${first.message}${more}` : 'The input is not right.', {
+    errors: errors.slice(0, 100),
+  })
 }
 
 /** The thing asked for does not exist, or not for the one who asks. */

@@ -68,7 +68,9 @@ interface RouteOptions<Body extends z.ZodType | undefined, Query extends z.ZodTy
 }
 
 /** A route for anyone, signed in or not. */
-export function openRoute<B extends z.ZodType | undefined = undefined, Q extends z.ZodType | undefined = undefined>(options: RouteOptions<B, Q, Call<Output<B>, Output<Q>>>): Route {
+export function openRoute<B extends z.ZodType | undefined = undefined, Q extends z.ZodType | undefined = undefined>(
+  options: RouteOptions<B, Q, Call<Output<B>, Output<Q>>>,
+): Route {
   return { ...options, access: 'anyone' } as Route
 }
 

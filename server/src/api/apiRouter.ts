@@ -55,7 +55,8 @@ async function admit(route: Route, request: Request, people: People, sites: Site
   const role = site && (await people.roleOn(site.id, actor))
   // A site that one has no part in looks like one that does not exist.
   if (!site || !role) throw notFound('site')
-  if (ROLES.indexOf(role) < ROLES.indexOf(route.access)) throw new Problem('forbidden', `Your role on this site is ${role}; this needs ${route.access}. An owner of the site can change it.`)
+  if (ROLES.indexOf(role) < ROLES.indexOf(route.access))
+    throw new Problem('forbidden', `Your role on this site is ${role}; this needs ${route.access}. An owner of the site can change it.`)
   return { actor, site }
 }
 

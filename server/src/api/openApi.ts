@@ -9,13 +9,16 @@ export function openApi(routes: readonly Route[], publicUrl: string): Record<str
       ...[...route.path.matchAll(/\{(\w+)\}/g)].map((found) => ({ name: found[1], in: 'path', required: true, schema: { type: 'string' } })),
       ...queryParameters(route.query),
     ]
-    const content = route.streams ? { [route.streams]: { schema: { type: 'string' } } } : route.body && { 'application/json': { schema: jsonSchema(route.body) } }
+    const content = route.streams
+      ? { [route.streams]: { schema: { type: 'string' } } }
+      : route.body && { 'application/json': { schema: jsonSchema(route.body) } }
     const path = '/api/v1' + route.path
     paths[path] = {
       ...paths[path],
       [route.method]: {
         summary: route.summary,
-        description: route.access === 'anyone' ? 'Open to anyone.' : route.access === 'signed-in' ? 'For whoever signed in.' : `For the role ${route.access} on the site.`,
+        description:
+          route.access === 'anyone' ? 'Open to anyone.' : route.access === 'signed-in' ? 'For whoever signed in.' : `For the role ${route.access} on the site.`,
         ...(parameters.length && { parameters }),
         ...(content && { requestBody: { required: true, content } }),
         responses: {
@@ -28,7 +31,12 @@ export function openApi(routes: readonly Route[], publicUrl: string): Record<str
   }
   return {
     openapi: '3.1.0',
-    info: { title: 'Acequia', version: '1', description: 'Times are ISO 8601 UTC; days are days in the site’s time zone; `from` is included, `to` is not.', license: { name: 'MIT', identifier: 'MIT' } },
+    info: {
+      title: 'Acequia',
+      version: '1',
+      description: 'Times are ISO 8601 UTC; days are days in the site’s time zone; `from` is included, `to` is not.',
+      license: { name: 'MIT', identifier: 'MIT' },
+    },
     servers: [{ url: publicUrl }],
     paths,
     components: {

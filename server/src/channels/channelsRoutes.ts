@@ -30,7 +30,12 @@ export function channelsRoutes({ database }: Services): Route[] {
         return body
       },
     }),
-    siteRoute('reader', { method: 'get', path: '/sites/{key}/channels', summary: 'The channels of a site', handle: ({ site }) => channelsOfSite(database, site.id) }),
+    siteRoute('reader', {
+      method: 'get',
+      path: '/sites/{key}/channels',
+      summary: 'The channels of a site',
+      handle: ({ site }) => channelsOfSite(database, site.id),
+    }),
     siteRoute('editor', {
       method: 'post',
       path: '/sites/{key}/channels',

@@ -15,13 +15,22 @@ export async function saveRecipe(database: Database, recipe: Recipe): Promise<vo
 
 /** The channels of a site, oldest first. */
 export async function channelsOfSite(database: Database, siteId: number, connection: Connection = database.pool): Promise<(Channel & { revision: number })[]> {
-  const rows = await database.rows<{ id: string; channel: string; revision: number }>('SELECT id, channel, revision FROM channels WHERE site_id = ? ORDER BY changed_at, id', [siteId], connection)
+  const rows = await database.rows<{ id: string; channel: string; revision: number }>(
+    'SELECT id, channel, revision FROM channels WHERE site_id = ? ORDER BY changed_at, id',
+    [siteId],
+    connection,
+  )
   return rows.map((row) => ({ ...(JSON.parse(row.channel) as Omit<Channel, 'id'>), id: row.id, revision: row.revision }))
 }
 
 /** Adds a channel. */
 export async function insertChannel(database: Database, siteId: number, { id, ...channel }: Channel): Promise<void> {
-  await database.run('INSERT INTO channels (id, site_id, revision, channel, changed_at) VALUES (?, ?, 1, ?, ?)', [id, siteId, JSON.stringify(channel), Date.now()])
+  await database.run('INSERT INTO channels (id, site_id, revision, channel, changed_at) VALUES (?, ?, 1, ?, ?)', [
+    id,
+    siteId,
+    JSON.stringify(channel),
+    Date.now(),
+  ])
 }
 
 /** Changes a channel. @returns false when there is none, or a revision was given and is not the current one */

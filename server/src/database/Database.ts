@@ -10,7 +10,8 @@ export type Connection = Pool | PoolConnection
 const TRY_AGAIN = new Set(['ER_LOCK_DEADLOCK', 'ER_LOCK_WAIT_TIMEOUT', 'ER_CHECKREAD'])
 
 /** Error codes that say the database is away rather than the statement wrong. */
-const AWAY = /^(ECONNREFUSED|ECONNRESET|EPIPE|ETIMEDOUT|ENOTFOUND|PROTOCOL_CONNECTION_LOST|PROTOCOL_SEQUENCE_TIMEOUT|ER_SERVER_SHUTDOWN|ER_CON_COUNT_ERROR|POOL_CLOSED|ER_NORMAL_SHUTDOWN|PROTOCOL_ENQUEUE_AFTER_FATAL_ERROR)$/
+const AWAY =
+  /^(ECONNREFUSED|ECONNRESET|EPIPE|ETIMEDOUT|ENOTFOUND|PROTOCOL_CONNECTION_LOST|PROTOCOL_SEQUENCE_TIMEOUT|ER_SERVER_SHUTDOWN|ER_CON_COUNT_ERROR|POOL_CLOSED|ER_NORMAL_SHUTDOWN|PROTOCOL_ENQUEUE_AFTER_FATAL_ERROR)$/
 
 /** The connections to one MariaDB. */
 export class Database {
@@ -31,7 +32,10 @@ export class Database {
     })
     // READ COMMITTED: derivation must see what was committed after its transaction began, and locks no gaps.
     this.raw.on('connection', (connection: CallbackConnection) => {
-      connection.query("SET SESSION transaction_isolation = 'READ-COMMITTED', time_zone = '+00:00', sql_mode = 'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION'", () => undefined)
+      connection.query(
+        "SET SESSION transaction_isolation = 'READ-COMMITTED', time_zone = '+00:00', sql_mode = 'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION'",
+        () => undefined,
+      )
     })
     this.pool = this.raw.promise()
   }

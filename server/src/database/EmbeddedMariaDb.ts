@@ -76,7 +76,11 @@ export async function startMariaDb(folder: string, options: { port?: number; buf
 
 function install(data: string, asRoot: string[]): void {
   rmSync(data, { recursive: true, force: true })
-  const done = spawnSync('mariadb-install-db', ['--no-defaults', ...asRoot, `--datadir=${data}`, '--auth-root-authentication-method=socket', '--skip-test-db'], { encoding: 'utf8' })
+  const done = spawnSync(
+    'mariadb-install-db',
+    ['--no-defaults', ...asRoot, `--datadir=${data}`, '--auth-root-authentication-method=socket', '--skip-test-db'],
+    { encoding: 'utf8' },
+  )
   if (done.error) throw new Error(`MariaDB is not installed (${done.error.message}). On Debian: apt-get install mariadb-server`)
   if (done.status !== 0) throw new Error(`MariaDB could not create its data folder:\n${(done.stderr || done.stdout).slice(-2000)}`)
 }

@@ -14,7 +14,9 @@ export async function migrate(database: Database, folder: string): Promise<strin
     if (locked[0]?.locked !== 1) throw new Error('Another process has been migrating the database for two minutes.')
     await connection.query('CREATE TABLE IF NOT EXISTS migrations (name VARCHAR(200) NOT NULL PRIMARY KEY, applied_at BIGINT NOT NULL)')
     const done = new Set((await database.rows<{ name: string }>('SELECT name FROM migrations', [], connection)).map((row) => row.name))
-    const names = readdirSync(folder).filter((name) => /^\d{3}-.*\.sql$/.test(name) && !done.has(name)).sort()
+    const names = readdirSync(folder)
+      .filter((name) => /^\d{3}-.*\.sql$/.test(name) && !done.has(name))
+      .sort()
     for (const name of names) {
       for (const statement of statementsOf(readFileSync(join(folder, name), 'utf8'))) await connection.query(statement)
       await connection.query('INSERT INTO migrations VALUES (?, ?)', [name, Date.now()])

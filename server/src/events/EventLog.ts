@@ -49,11 +49,26 @@ export class EventLog {
     const { names, addresses, rests, titles, referrers } = this.dictionaries
     const ids = (pick: (row: EventRow) => number | null): number[] => rows.map(pick).filter((id) => id !== null)
     // One after the other: a transaction has a single connection.
-    const nameTexts = await names.textsOf(ids((row) => row.name_id), connection)
-    const addressTexts = await addresses.textsOf(ids((row) => row.address_id), connection)
-    const restTexts = await rests.textsOf(ids((row) => row.rest_id), connection)
-    const titleTexts = await titles.textsOf(ids((row) => row.title_id), connection)
-    const referrerTexts = await referrers.textsOf(ids((row) => row.referrer_id), connection)
+    const nameTexts = await names.textsOf(
+      ids((row) => row.name_id),
+      connection,
+    )
+    const addressTexts = await addresses.textsOf(
+      ids((row) => row.address_id),
+      connection,
+    )
+    const restTexts = await rests.textsOf(
+      ids((row) => row.rest_id),
+      connection,
+    )
+    const titleTexts = await titles.textsOf(
+      ids((row) => row.title_id),
+      connection,
+    )
+    const referrerTexts = await referrers.textsOf(
+      ids((row) => row.referrer_id),
+      connection,
+    )
     return rows.map((row): StoredEvent => {
       const event: StoredEvent = {
         uid: row.uid,

@@ -123,7 +123,10 @@ export class EventWriter {
     for (const job of group) tuples.set(job, [])
     for (const siteId of new Set(group.map((job) => job.siteId))) {
       const jobs = group.filter((job) => job.siteId === siteId)
-      const rows = await this.tuplesOf(siteId, jobs.flatMap((job) => job.events))
+      const rows = await this.tuplesOf(
+        siteId,
+        jobs.flatMap((job) => job.events),
+      )
       for (const job of jobs) tuples.set(job, rows.splice(0, job.events.length))
     }
     const marks = new Map<string, [number, number]>()
@@ -146,12 +149,23 @@ export class EventWriter {
   private async tuplesOf(siteId: number, events: IncomingEvent[]): Promise<EventTuple[]> {
     const { visitors, names, addresses, rests, titles, referrers, agents, places } = this.dictionaries
     const split = events.map(({ event }) => splitUrl(event.url))
-    const placeTexts = events.map(({ place }) => place && (place.country || place.region || place.city) && JSON.stringify([place.country, place.region, place.city]))
+    const placeTexts = events.map(
+      ({ place }) => place && (place.country || place.region || place.city) && JSON.stringify([place.country, place.region, place.city]),
+    )
     const present = (texts: (string | undefined | null | '')[]): string[] => texts.filter((text): text is string => !!text)
     const [visitorIds, nameIds, addressIds, restIds, titleIds, referrerIds, agentIds, placeIds] = await Promise.all([
-      visitors.idsOf(siteId, events.map(({ visitor }) => visitor)),
-      names.idsOf(siteId, events.map(({ event }) => event.name)),
-      addresses.idsOf(siteId, split.map(([address]) => address)),
+      visitors.idsOf(
+        siteId,
+        events.map(({ visitor }) => visitor),
+      ),
+      names.idsOf(
+        siteId,
+        events.map(({ event }) => event.name),
+      ),
+      addresses.idsOf(
+        siteId,
+        split.map(([address]) => address),
+      ),
       rests.idsOf(siteId, present(split.map(([, rest]) => rest))),
       titles.idsOf(siteId, present(events.map(({ event }) => event.title))),
       referrers.idsOf(siteId, present(events.map(({ event }) => event.referrer))),

@@ -34,7 +34,10 @@ export function collectRouter({ config, sites, writer }: Services): Router {
       windowMs: RATE_WINDOW_MS,
       limit: config.collectLimit,
       // Addresses are only held in memory, hashed, for the window.
-      keyGenerator: (request) => createHash('sha256').update(ipKeyGenerator(request.ip ?? '')).digest('base64'),
+      keyGenerator: (request) =>
+        createHash('sha256')
+          .update(ipKeyGenerator(request.ip ?? ''))
+          .digest('base64'),
       standardHeaders: false,
       legacyHeaders: false,
       handler: (_request, response) => {

@@ -26,9 +26,11 @@ export function eventsRoutes(services: Services): Route[] {
       summary: 'Import events, one a line; those already known are left as they are',
       streams: 'application/x-ndjson',
       handle: async ({ site, request }) => {
-        if (!request.is(['application/x-ndjson', 'application/ndjson', 'application/jsonl'])) throw badInput([{ path: '', message: 'Send events as application/x-ndjson, one JSON object a line.' }])
+        if (!request.is(['application/x-ndjson', 'application/ndjson', 'application/jsonl']))
+          throw badInput([{ path: '', message: 'Send events as application/x-ndjson, one JSON object a line.' }])
         const encoding = request.headers['content-encoding'] ?? 'identity'
-        if (encoding !== 'gzip' && encoding !== 'identity') throw badInput([{ path: '', message: 'Send the lines as they are or with Content-Encoding: gzip.' }])
+        if (encoding !== 'gzip' && encoding !== 'identity')
+          throw badInput([{ path: '', message: 'Send the lines as they are or with Content-Encoding: gzip.' }])
         const stream = encoding === 'gzip' ? pipeline(request, createGunzip(), () => undefined) : request
         const result = { accepted: 0, known: 0, rejected: [] as { line: number; message: string }[], rejectedLines: 0 }
         let waiting: IncomingEvent[] = []
@@ -79,7 +81,15 @@ export function eventsRoutes(services: Services): Route[] {
             const row = rows[index] as EventRow
             const [country, region, city] = JSON.parse(places.get(row.place_id ?? 0) ?? '[]') as (string | null | undefined)[]
             const userAgent = agents.get(row.agent_id ?? 0)
-            const line = { visitor: visitors.get(row.visitor_id), ...event, at: new Date(event.at).toISOString(), userAgent, country: country ?? undefined, region: region ?? undefined, city: city ?? undefined }
+            const line = {
+              visitor: visitors.get(row.visitor_id),
+              ...event,
+              at: new Date(event.at).toISOString(),
+              userAgent,
+              country: country ?? undefined,
+              region: region ?? undefined,
+              city: city ?? undefined,
+            }
             return JSON.stringify(line) + '\n'
           })
           rows = []

@@ -2,7 +2,8 @@ import type { PoolConnection } from 'mysql2/promise'
 import type { Connection, Database } from '../database/Database.js'
 
 /** The columns of the log that are written, in the order of `EventTuple`. */
-const COLUMNS = 'site_id, visitor_id, at, uid, name_id, address_id, rest_id, title_id, referrer_id, agent_id, place_id, data, value, currency, order_ref, received_at'
+const COLUMNS =
+  'site_id, visitor_id, at, uid, name_id, address_id, rest_id, title_id, referrer_id, agent_id, place_id, data, value, currency, order_ref, received_at'
 
 /** One row to be written, in the order of the columns. */
 export type EventTuple = [
@@ -57,7 +58,11 @@ export async function insertEvents(database: Database, connection: PoolConnectio
 
 /** All events of some visitors of a site, by visitor, then in order. */
 export function eventsOfVisitors(database: Database, siteId: number, visitorIds: number[], connection: Connection): Promise<EventRow[]> {
-  return database.rows<EventRow>(`SELECT ${READ} FROM events WHERE site_id = ? AND visitor_id IN (?) ORDER BY visitor_id, at, uid`, [siteId, visitorIds], connection)
+  return database.rows<EventRow>(
+    `SELECT ${READ} FROM events WHERE site_id = ? AND visitor_id IN (?) ORDER BY visitor_id, at, uid`,
+    [siteId, visitorIds],
+    connection,
+  )
 }
 
 /** All events of a site, all of a visitor's together. */
@@ -72,7 +77,11 @@ export function eventsInRange(database: Database, siteId: number, from: number, 
 
 /** How many events a site had since an instant (ms). */
 export async function countEventsSince(database: Database, siteId: number, since: number): Promise<number> {
-  const row = await database.row<{ n: number }>('SELECT COUNT(*) AS n FROM events WHERE site_id = ? AND at >= ? AND at <= ?', [siteId, since, Date.now() + 60_000])
+  const row = await database.row<{ n: number }>('SELECT COUNT(*) AS n FROM events WHERE site_id = ? AND at >= ? AND at <= ?', [
+    siteId,
+    since,
+    Date.now() + 60_000,
+  ])
   return row?.n ?? 0
 }
 

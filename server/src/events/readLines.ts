@@ -15,7 +15,13 @@ export async function* readLines(stream: Readable, most: number, longest: number
   let parts: Buffer[] = []
   let length = 0
   const take = (): Line | undefined => {
-    const line = length > longest ? null : Buffer.concat(parts).toString('utf8').replace(/^\ufeff/, '').trim()
+    const line =
+      length > longest
+        ? null
+        : Buffer.concat(parts)
+            .toString('utf8')
+            .replace(/^\ufeff/, '')
+            .trim()
     parts = []
     length = 0
     return line === '' ? undefined : line

@@ -22,7 +22,8 @@ export type ConversionTuple = [
   sourceId: number,
 ]
 
-const COLUMNS = 'site_id, goal_no, visitor_id, at, uid, visit_no, visit_started_at, day, counted, amount, currency, value, order_ref, order_key, address_id, source_id'
+const COLUMNS =
+  'site_id, goal_no, visitor_id, at, uid, visit_no, visit_started_at, day, counted, amount, currency, value, order_ref, order_key, address_id, source_id'
 
 /** What tells a conversion from any other. */
 export interface ConversionKey {
@@ -34,11 +35,21 @@ export interface ConversionKey {
 
 /** The conversions of some visitors as they are now. */
 export function conversionsOfVisitors(database: Database, siteId: number, visitorIds: number[], connection: PoolConnection): Promise<ConversionKey[]> {
-  return database.rows<ConversionKey>('SELECT goal_no, visitor_id, uid, order_key FROM conversions WHERE site_id = ? AND visitor_id IN (?)', [siteId, visitorIds], connection)
+  return database.rows<ConversionKey>(
+    'SELECT goal_no, visitor_id, uid, order_key FROM conversions WHERE site_id = ? AND visitor_id IN (?)',
+    [siteId, visitorIds],
+    connection,
+  )
 }
 
 /** Replaces all conversions of some visitors. */
-export async function replaceConversions(database: Database, siteId: number, visitorIds: number[], tuples: ConversionTuple[], connection: PoolConnection): Promise<void> {
+export async function replaceConversions(
+  database: Database,
+  siteId: number,
+  visitorIds: number[],
+  tuples: ConversionTuple[],
+  connection: PoolConnection,
+): Promise<void> {
   await database.run('DELETE FROM conversions WHERE site_id = ? AND visitor_id IN (?)', [siteId, visitorIds], connection)
   for (let start = 0; start < tuples.length; start += 2000) {
     await database.run(`INSERT INTO conversions (${COLUMNS}) VALUES ?`, [tuples.slice(start, start + 2000)], connection)
@@ -101,7 +112,12 @@ export async function listConversions(database: Database, goalNos: number[], fro
 }
 
 /** Conversions per goal and day with their value in ten-thousandths. */
-export function conversionsByDay(database: Database, goalNos: number[], from: number, to: number): Promise<{ goal_no: number; day: Day; n: number; value: string | null }[]> {
+export function conversionsByDay(
+  database: Database,
+  goalNos: number[],
+  from: number,
+  to: number,
+): Promise<{ goal_no: number; day: Day; n: number; value: string | null }[]> {
   return goalNos.length
     ? database.rows(
         'SELECT goal_no, day, COUNT(*) AS n, SUM(value) AS value FROM conversions WHERE goal_no IN (?) AND counted = 1 AND at >= ? AND at < ? GROUP BY goal_no, day ORDER BY goal_no, day',
@@ -111,7 +127,12 @@ export function conversionsByDay(database: Database, goalNos: number[], from: nu
 }
 
 /** Amounts without a rate per goal and currency. */
-export function unconvertedByGoal(database: Database, goalNos: number[], from: number, to: number): Promise<{ goal_no: number; currency: string; amount: string }[]> {
+export function unconvertedByGoal(
+  database: Database,
+  goalNos: number[],
+  from: number,
+  to: number,
+): Promise<{ goal_no: number; currency: string; amount: string }[]> {
   return goalNos.length
     ? database.rows(
         'SELECT goal_no, currency, SUM(amount) AS amount FROM conversions WHERE goal_no IN (?) AND counted = 1 AND value IS NULL AND at >= ? AND at < ? GROUP BY goal_no, currency ORDER BY currency',

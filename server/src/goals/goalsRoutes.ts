@@ -59,7 +59,9 @@ export function goalsRoutes({ database, dictionaries, deriver, recorded }: Servi
           const stored = await goalById(database, site.id, String(params.id), connection, true)
           if (!stored) throw notFound('goal')
           if (revision !== undefined && revision !== stored.revision) {
-            throw new Problem('conflict', 'Somebody saved this goal while you were changing it; nothing of yours was saved.', { current: await present(stored) })
+            throw new Problem('conflict', 'Somebody saved this goal while you were changing it; nothing of yours was saved.', {
+              current: await present(stored),
+            })
           }
           await updateGoal(database, stored.no, goal, connection)
           if (countsDifferently(goal, stored.goal)) await startBulkRun(database, site.id, { no: stored.no }, connection)
@@ -88,7 +90,9 @@ export function goalsRoutes({ database, dictionaries, deriver, recorded }: Servi
         const conversions = await presentConversions(dictionaries, await listConversions(database, [stored.no], from, to))
         if (request.accepts(['json', 'csv']) !== 'csv') return conversions
         // Cells that a spreadsheet would run as formulas are put behind a quote.
-        response.type('text/csv').send(stringify(conversions, { header: true, columns: [...CONVERSION_COLUMNS], escape_formulas: true, record_delimiter: 'windows' }))
+        response
+          .type('text/csv')
+          .send(stringify(conversions, { header: true, columns: [...CONVERSION_COLUMNS], escape_formulas: true, record_delimiter: 'windows' }))
         return undefined
       },
     }),

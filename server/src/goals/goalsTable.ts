@@ -47,7 +47,13 @@ export async function goalsOfSites(database: Database, siteIds: number[], connec
 }
 
 /** One goal of a site, locked for change where `forUpdate` is given. */
-export async function goalById(database: Database, siteId: number, id: string, connection: Connection = database.pool, forUpdate = false): Promise<StoredGoal | undefined> {
+export async function goalById(
+  database: Database,
+  siteId: number,
+  id: string,
+  connection: Connection = database.pool,
+  forUpdate = false,
+): Promise<StoredGoal | undefined> {
   const row = await database.row<GoalRow>(`${READ} WHERE site_id = ? AND id = ?${forUpdate ? ' FOR UPDATE' : ''}`, [siteId, id], connection)
   return row && toGoal(row)
 }
@@ -55,7 +61,11 @@ export async function goalById(database: Database, siteId: number, id: string, c
 /** Adds a goal. */
 export async function insertGoal(database: Database, siteId: number, id: string, goal: Goal, connection: Connection): Promise<void> {
   const now = Date.now()
-  await database.run('INSERT INTO goals (id, site_id, revision, goal, created_at, changed_at) VALUES (?, ?, 1, ?, ?, ?)', [id, siteId, JSON.stringify(goal), now, now], connection)
+  await database.run(
+    'INSERT INTO goals (id, site_id, revision, goal, created_at, changed_at) VALUES (?, ?, 1, ?, ?, ?)',
+    [id, siteId, JSON.stringify(goal), now, now],
+    connection,
+  )
 }
 
 /** Replaces a goal by a new revision. */
@@ -64,7 +74,13 @@ export async function updateGoal(database: Database, no: number, goal: Goal, con
 }
 
 /** Notes the bulk run that recounts goals: one, or all of a site. */
-export async function noteBulkRun(database: Database, which: { no: number } | { siteId: number }, bulkNo: number, total: number, connection: Connection): Promise<void> {
+export async function noteBulkRun(
+  database: Database,
+  which: { no: number } | { siteId: number },
+  bulkNo: number,
+  total: number,
+  connection: Connection,
+): Promise<void> {
   const [column, value] = 'no' in which ? ['no', which.no] : ['site_id', which.siteId]
   await database.run(`UPDATE goals SET bulk_no = ?, bulk_total = ? WHERE ${column} = ?`, [bulkNo, total, value], connection)
 }

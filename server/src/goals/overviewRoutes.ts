@@ -32,7 +32,11 @@ export function overviewRoutes({ database, dictionaries }: Services): Route[] {
           summarizeGoals(database, numbers, range),
           summarizeGoals(database, numbers, earlier),
           releasesInRange(database, site.id, range.from, range.to),
-          latestConversions(site, goals.map(({ no, id, goal }) => ({ no, id, name: goal.name })), range),
+          latestConversions(
+            site,
+            goals.map(({ no, id, goal }) => ({ no, id, name: goal.name })),
+            range,
+          ),
         ])
         const days = daysOf(range, calendar)
         const total = visits.reduce((sum, row) => sum + row.n, 0)
@@ -63,7 +67,15 @@ export function overviewRoutes({ database, dictionaries }: Services): Route[] {
   ]
 
   async function latestConversions(site: Site, goals: { no: number; id: string; name: string }[], range: Range): Promise<object[]> {
-    const rows = (await listConversions(database, goals.map((goal) => goal.no), range.from, range.to, LATEST)).reverse()
+    const rows = (
+      await listConversions(
+        database,
+        goals.map((goal) => goal.no),
+        range.from,
+        range.to,
+        LATEST,
+      )
+    ).reverse()
     const presented = await presentConversions(dictionaries, rows)
     return presented.map((conversion, index) => {
       const goal = goals.find((each) => each.no === rows[index]?.goal_no)

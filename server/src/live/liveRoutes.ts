@@ -45,7 +45,13 @@ export function liveRoutes({ changes, database, dictionaries }: Services): Route
       changed = false
       if (!keys.size) return
       const goals = await goalsOfSites(database, [site.id])
-      const rows = await listConversions(database, goals.map((goal) => goal.no), Date.now() - NEWS_MS, Date.now() + NEWS_MS, 200)
+      const rows = await listConversions(
+        database,
+        goals.map((goal) => goal.no),
+        Date.now() - NEWS_MS,
+        Date.now() + NEWS_MS,
+        200,
+      )
       const news = rows.filter((row) => keys.has(`${row.goal_no} ${row.uid}`))
       const presented = await presentConversions(dictionaries, news)
       const conversions = presented.map((conversion, index) => {

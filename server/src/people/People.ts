@@ -34,7 +34,8 @@ export class People {
     return this.database.transaction(async (connection) => {
       const [[locked]] = await connection.query<import('../database/Database.js').Row[]>("SELECT GET_LOCK('acequia-first-person', 10) AS locked")
       try {
-        if (locked?.locked !== 1 || (await this.database.row('SELECT id FROM people LIMIT 1', [], connection))) throw new Problem('conflict', 'The owner exists already; sign in instead.')
+        if (locked?.locked !== 1 || (await this.database.row('SELECT id FROM people LIMIT 1', [], connection)))
+          throw new Problem('conflict', 'The owner exists already; sign in instead.')
         const result = await this.database.run(
           'INSERT INTO people (email, name, password_hash, created_at) VALUES (?, ?, ?, ?)',
           [person.email.toLowerCase(), person.name, passwordHash, Date.now()],
@@ -108,7 +109,8 @@ export class People {
 
   /** Makes whoever creates a site its owner; with a token, everybody who exists, as nobody else could reach it. */
   async ownNewSite(siteId: number, actor: Actor, connection: Connection): Promise<void> {
-    if (actor.personId === null) await this.database.run("INSERT INTO members (site_id, person_id, role) SELECT ?, id, 'owner' FROM people", [siteId], connection)
+    if (actor.personId === null)
+      await this.database.run("INSERT INTO members (site_id, person_id, role) SELECT ?, id, 'owner' FROM people", [siteId], connection)
     else await this.database.run("INSERT INTO members (site_id, person_id, role) VALUES (?, ?, 'owner')", [siteId, actor.personId], connection)
   }
 

@@ -24,7 +24,11 @@ export function peopleRoutes(people: People): Route[] {
       method: 'post',
       path: '/owner',
       summary: 'Create the first owner, on the first visit only',
-      body: z.object({ name: z.string().trim().min(1, 'What is your name?').max(200), email, password: z.string().min(10, 'Take at least 10 characters.').max(1000) }),
+      body: z.object({
+        name: z.string().trim().min(1, 'What is your name?').max(200),
+        email,
+        password: z.string().min(10, 'Take at least 10 characters.').max(1000),
+      }),
       handle: async ({ body, request, response }) => {
         const id = await people.createFirst(body)
         await people.openSession(id, request, response)

@@ -23,7 +23,14 @@ export function progressRoutes({ database }: Services): Route[] {
           goalsOfSites(database, [site.id]),
         ])
         const differences = wiringDifferences(live?.document.wiring ?? EMPTY_WIRING, draft.wiring, channels, site.settings.currency)
-        return { events: !!event, channels: channels.length, tags: draft.wiring.tags.length, release: live?.number ?? null, goals: goals.length, draftDiffers: differences.length }
+        return {
+          events: !!event,
+          channels: channels.length,
+          tags: draft.wiring.tags.length,
+          release: live?.number ?? null,
+          goals: goals.length,
+          draftDiffers: differences.length,
+        }
       },
     }),
   ]

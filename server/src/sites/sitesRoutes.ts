@@ -27,7 +27,9 @@ export function sitesRoutes({ database, dictionaries, deriver, people, sites }: 
       handle: async ({ actor }) => {
         const mine = await people.sitesOf(actor)
         const all = await allSites(database)
-        return all.filter((site) => mine === 'all' || mine.has(site.id)).map((site) => ({ ...present(site), role: mine === 'all' ? 'owner' : mine.get(site.id) }))
+        return all
+          .filter((site) => mine === 'all' || mine.has(site.id))
+          .map((site) => ({ ...present(site), role: mine === 'all' ? 'owner' : mine.get(site.id) }))
       },
     }),
     knownRoute({

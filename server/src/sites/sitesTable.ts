@@ -47,7 +47,11 @@ export async function siteForUpdate(database: Database, key: string, connection:
 
 /** Adds a site. @returns its id */
 export async function insertSite(database: Database, key: string, settings: SiteSettings, connection: Connection): Promise<number> {
-  const result = await database.run('INSERT INTO sites (site_key, revision, settings, created_at) VALUES (?, 1, ?, ?)', [key, JSON.stringify(settings), Date.now()], connection)
+  const result = await database.run(
+    'INSERT INTO sites (site_key, revision, settings, created_at) VALUES (?, 1, ?, ?)',
+    [key, JSON.stringify(settings), Date.now()],
+    connection,
+  )
   return result.insertId
 }
 

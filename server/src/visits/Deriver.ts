@@ -91,7 +91,10 @@ export class Deriver {
         const site = sites.get(siteId)
         const visitorIds = marks.filter((mark) => mark.site_id === siteId).map((mark) => mark.visitor_id)
         if (!site) continue
-        const derive = deriverFor(site, goals.filter((goal) => goal.siteId === siteId))
+        const derive = deriverFor(
+          site,
+          goals.filter((goal) => goal.siteId === siteId),
+        )
         const derived = derive(await this.log.ofVisitors(siteId, visitorIds, connection))
         fresh.push({ siteId, keys: await this.write(siteId, visitorIds, derived, connection) })
       }
@@ -104,13 +107,33 @@ export class Deriver {
   }
 
   /** @returns keys of the conversions that were not there before */
-  private async write(siteId: number, visitorIds: number[], derived: ReturnType<ReturnType<typeof deriverFor>>, connection: PoolConnection): Promise<Set<string>> {
-    const sourceIds = await this.dictionaries.sources.idsOf(siteId, derived.visits.map(({ source }) => source))
+  private async write(
+    siteId: number,
+    visitorIds: number[],
+    derived: ReturnType<ReturnType<typeof deriverFor>>,
+    connection: PoolConnection,
+  ): Promise<Set<string>> {
+    const sourceIds = await this.dictionaries.sources.idsOf(
+      siteId,
+      derived.visits.map(({ source }) => source),
+    )
     for (const { tuple, source } of derived.visits) tuple[VISIT_SOURCE] = sourceIds.get(source) as number
     for (const { tuple, source } of derived.conversions) tuple[CONVERSION_SOURCE] = sourceIds.get(source) as number
     const before = await conversionsOfVisitors(this.database, siteId, visitorIds, connection)
-    await replaceVisits(this.database, siteId, visitorIds, derived.visits.map(({ tuple }) => tuple), connection)
-    await replaceConversions(this.database, siteId, visitorIds, derived.conversions.map(({ tuple }) => tuple), connection)
+    await replaceVisits(
+      this.database,
+      siteId,
+      visitorIds,
+      derived.visits.map(({ tuple }) => tuple),
+      connection,
+    )
+    await replaceConversions(
+      this.database,
+      siteId,
+      visitorIds,
+      derived.conversions.map(({ tuple }) => tuple),
+      connection,
+    )
     const orders = new Map<number, Set<string>>()
     const touch = (goalNo: number, order: string | null): void => {
       if (order !== null) orders.set(goalNo, (orders.get(goalNo) ?? new Set()).add(order))

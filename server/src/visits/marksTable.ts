@@ -30,7 +30,11 @@ export async function markAllVisitors(database: Database, connection: Connection
 /** Takes some marks for this transaction; other workers pass over them. Live ones first. */
 export async function takeMarks(database: Database, connection: PoolConnection, most: number): Promise<Mark[]> {
   const take = (where: string): Promise<Mark[]> =>
-    database.rows<Mark>(`SELECT site_id, visitor_id, bulk_no FROM marks WHERE ${where} ORDER BY bulk_no, site_id, visitor_id LIMIT ? FOR UPDATE SKIP LOCKED`, [most], connection)
+    database.rows<Mark>(
+      `SELECT site_id, visitor_id, bulk_no FROM marks WHERE ${where} ORDER BY bulk_no, site_id, visitor_id LIMIT ? FOR UPDATE SKIP LOCKED`,
+      [most],
+      connection,
+    )
   const live = await take('bulk_no = 0')
   return live.length ? live : take('bulk_no > 0')
 }

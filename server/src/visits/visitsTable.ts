@@ -31,5 +31,9 @@ export async function replaceVisits(database: Database, siteId: number, visitorI
 
 /** Visits per day that start in a span of time (ms). */
 export function visitsByDay(database: Database, siteId: number, from: number, to: number): Promise<{ day: Day; n: number }[]> {
-  return database.rows('SELECT day, COUNT(*) AS n FROM visits WHERE site_id = ? AND started_at >= ? AND started_at < ? GROUP BY day ORDER BY day', [siteId, from, to])
+  return database.rows('SELECT day, COUNT(*) AS n FROM visits WHERE site_id = ? AND started_at >= ? AND started_at < ? GROUP BY day ORDER BY day', [
+    siteId,
+    from,
+    to,
+  ])
 }

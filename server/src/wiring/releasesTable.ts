@@ -25,7 +25,12 @@ export function releasesInRange(database: Database, siteId: number, from: number
 }
 
 /** A release with its document: the one with this number, or the live one. */
-export async function releaseOf(database: Database, siteId: number, number?: number, connection: Connection = database.pool): Promise<(ReleaseRow & { document: ReleaseDocument }) | undefined> {
+export async function releaseOf(
+  database: Database,
+  siteId: number,
+  number?: number,
+  connection: Connection = database.pool,
+): Promise<(ReleaseRow & { document: ReleaseDocument }) | undefined> {
   const row = await database.row<ReleaseRow & { document: string }>(
     `${READ}, document FROM releases WHERE site_id = ?${number === undefined ? ' ORDER BY number DESC LIMIT 1' : ' AND number = ?'}`,
     [siteId, number],
@@ -35,7 +40,13 @@ export async function releaseOf(database: Database, siteId: number, number?: num
 }
 
 /** Adds a release. */
-export async function insertRelease(database: Database, siteId: number, row: Omit<ReleaseRow, 'released_at'>, document: string, connection: Connection): Promise<void> {
+export async function insertRelease(
+  database: Database,
+  siteId: number,
+  row: Omit<ReleaseRow, 'released_at'>,
+  document: string,
+  connection: Connection,
+): Promise<void> {
   await database.run(
     'INSERT INTO releases (site_id, number, name, note, released_at, released_by, restores, checksum, document) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)',
     [siteId, row.number, row.name, row.note, Date.now(), row.released_by, row.restores, row.checksum, document],

@@ -19,7 +19,10 @@ import { insertRelease, releaseOf, releasesOfSite, type ReleaseRow } from './rel
 
 const draftBody = wiringSchema.and(z.object({ revision: z.number().int().optional() }))
 const importBody = z.object({ wiring: wiringSchema, apply: z.boolean().default(false), revision: z.number().int().optional() })
-const nameBody = z.object({ name: z.string().trim().min(1, 'Give the release a name, so that colleagues know what it brings.').max(200), note: z.string().max(5000).default('') })
+const nameBody = z.object({
+  name: z.string().trim().min(1, 'Give the release a name, so that colleagues know what it brings.').max(200),
+  note: z.string().max(5000).default(''),
+})
 
 /** The draft, its evidence, and releases. */
 export function wiringRoutes({ database, recorded, loader }: Services): Route[] {
@@ -129,7 +132,12 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
           const old = await releaseOf(database, site.id, numberOf(params.number), connection)
           if (!old) throw notFound('release')
           await saveDraft(database, site.id, old.document.wiring, actor.name, connection)
-          return release(site, old.document, { name: old.name, note: `Restores release ${old.number}.`, released_by: actor.name, restores: old.number }, connection)
+          return release(
+            site,
+            old.document,
+            { name: old.name, note: `Restores release ${old.number}.`, released_by: actor.name, restores: old.number },
+            connection,
+          )
         })
         loader.forget()
         return find(site, number)
@@ -141,7 +149,10 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
     await database.transaction(async (connection) => {
       const draft = await draftOf(database, site.id, connection, true)
       if (revision !== draft.revision) {
-        throw new Problem('conflict', 'Somebody changed the draft in between; nothing of yours was saved.', { current: { revision: draft.revision, ...draft.wiring }, yours: wiring })
+        throw new Problem('conflict', 'Somebody changed the draft in between; nothing of yours was saved.', {
+          current: { revision: draft.revision, ...draft.wiring },
+          yours: wiring,
+        })
       }
       await saveDraft(database, site.id, wiring, by, connection)
     })
@@ -149,12 +160,19 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
 
   async function documentOf(site: Site, wiring: Wiring, connection: Connection): Promise<ReleaseDocument> {
     const used = new Set(wiring.tags.map((tag) => tag.does.channel))
-    const channels = (await channelsOfSite(database, site.id, connection)).filter((channel) => used.has(channel.id)).map(({ revision: _, ...channel }) => channel)
+    const channels = (await channelsOfSite(database, site.id, connection))
+      .filter((channel) => used.has(channel.id))
+      .map(({ revision: _, ...channel }) => channel)
     const needed = new Set(channels.map((channel) => channel.recipe))
     return { wiring, channels, recipes: (await allRecipes(database, connection)).filter((recipe) => needed.has(recipe.id)) }
   }
 
-  async function release(site: Site, document: ReleaseDocument, about: Pick<ReleaseRow, 'name' | 'note' | 'released_by' | 'restores'>, connection: Connection): Promise<number> {
+  async function release(
+    site: Site,
+    document: ReleaseDocument,
+    about: Pick<ReleaseRow, 'name' | 'note' | 'released_by' | 'restores'>,
+    connection: Connection,
+  ): Promise<number> {
     const errors = releaseErrors(document)
     if (errors.length) throw badInput(errors)
     const text = JSON.stringify(document)
@@ -183,7 +201,9 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
       changedBy: draft.changedBy,
       live: live?.number ?? null,
       changes: wiringDifferences(live?.document.wiring ?? EMPTY_WIRING, draft.wiring, channels, site.settings.currency),
-      channelsChanged: live ? JSON.stringify(await documentOf(site, draft.wiring, database.pool)) !== JSON.stringify({ ...live.document, wiring: draft.wiring }) : false,
+      channelsChanged: live
+        ? JSON.stringify(await documentOf(site, draft.wiring, database.pool)) !== JSON.stringify({ ...live.document, wiring: draft.wiring })
+        : false,
     }
   }
 }

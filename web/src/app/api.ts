@@ -40,7 +40,12 @@ export async function api<T>(method: 'GET' | 'POST' | 'PUT' | 'DELETE', path: st
   const json = text && /json/.test(answer.headers.get('content-type') ?? '') ? (JSON.parse(text) as Record<string, unknown>) : {}
   if (answer.ok) return json as T
   if (answer.status === 401) for (const listener of listeners) listener()
-  throw new ApiProblem(answer.status, String(json.detail ?? `The server answered ${answer.status}.`), (json.errors as { path: string; message: string }[] | undefined) ?? [], json)
+  throw new ApiProblem(
+    answer.status,
+    String(json.detail ?? `The server answered ${answer.status}.`),
+    (json.errors as { path: string; message: string }[] | undefined) ?? [],
+    json,
+  )
 }
 
 /** Words for whatever was thrown. */

@@ -15,7 +15,13 @@ export const rate = (value: number | null): string => (value === null ? '–' : 
 export function money(value: number, currency: string): string {
   const absolute = Math.abs(value)
   const digits = absolute >= 10_000 || (Number.isInteger(value) && absolute >= 100) ? 0 : 2
-  return new Intl.NumberFormat(locale, { style: 'currency', currency, currencyDisplay: 'narrowSymbol', minimumFractionDigits: digits, maximumFractionDigits: digits }).format(value)
+  return new Intl.NumberFormat(locale, {
+    style: 'currency',
+    currency,
+    currencyDisplay: 'narrowSymbol',
+    minimumFractionDigits: digits,
+    maximumFractionDigits: digits,
+  }).format(value)
 }
 
 /** How much more (or less) than before, as a percentage; null where before was nothing. */
@@ -38,7 +44,13 @@ const relative = new Intl.RelativeTimeFormat(locale, { numeric: 'auto' })
 /** How long ago: "3 minutes ago". */
 export function agoText(at: string, now = Date.now()): string {
   const seconds = (Date.parse(at) - now) / 1000
-  const steps: [number, Intl.RelativeTimeFormatUnit][] = [[60, 'second'], [60, 'minute'], [24, 'hour'], [365, 'day'], [Infinity, 'year']]
+  const steps: [number, Intl.RelativeTimeFormatUnit][] = [
+    [60, 'second'],
+    [60, 'minute'],
+    [24, 'hour'],
+    [365, 'day'],
+    [Infinity, 'year'],
+  ]
   let value = seconds
   for (const [size, unit] of steps) {
     if (Math.abs(value) < size) return relative.format(Math.round(value), unit)

@@ -20,7 +20,10 @@ const canEdit = computed(() => current.site?.role !== 'reader')
 const mayAddRecipes = computed(() => current.site?.role === 'owner' || current.site?.role === 'publisher')
 
 const { data, error, reload } = useLoaded(async (signal) => {
-  const [channels, recipes] = await Promise.all([api<ChannelAnswer[]>('GET', `${current.path}/channels`, undefined, signal), api<Recipe[]>('GET', '/recipes', undefined, signal)])
+  const [channels, recipes] = await Promise.all([
+    api<ChannelAnswer[]>('GET', `${current.path}/channels`, undefined, signal),
+    api<Recipe[]>('GET', '/recipes', undefined, signal),
+  ])
   return { channels, recipes }
 })
 const recipeOf = (id: string): Recipe | undefined => data.value?.recipes.find((each) => each.id === id)
@@ -30,7 +33,9 @@ async function edit(channel?: ChannelAnswer): Promise<void> {
   wrong.value = {}
   problem.value = ''
   const [first] = data.value?.recipes ?? []
-  editing.value = channel ? { id: channel.id, revision: channel.revision, name: channel.name, recipe: channel.recipe, ids: { ...channel.ids } } : { id: null, name: first?.name ?? '', recipe: first?.id ?? '', ids: {} }
+  editing.value = channel
+    ? { id: channel.id, revision: channel.revision, name: channel.name, recipe: channel.recipe, ids: { ...channel.ids } }
+    : { id: null, name: first?.name ?? '', recipe: first?.id ?? '', ids: {} }
   await nextTick()
   document.querySelector<HTMLElement>('.edit input, .edit select')?.focus()
 }
@@ -108,8 +113,14 @@ useKeys({ n: () => void edit() })
 
     <form v-if="editing" class="edit" @submit.prevent="save">
       <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
-      <label class="field">Kind<select v-model="editing.recipe"><option v-for="recipe in data?.recipes" :key="recipe.id" :value="recipe.id">{{ recipe.name }}</option></select></label>
-      <label class="field">Name<input v-model="editing.name" required maxlength="100" /><small v-if="wrong.name" class="error-text">{{ wrong.name }}</small></label>
+      <label class="field"
+        >Kind<select v-model="editing.recipe">
+          <option v-for="recipe in data?.recipes" :key="recipe.id" :value="recipe.id">{{ recipe.name }}</option>
+        </select></label
+      >
+      <label class="field"
+        >Name<input v-model="editing.name" required maxlength="100" /><small v-if="wrong.name" class="error-text">{{ wrong.name }}</small></label
+      >
       <label v-for="each in chosen?.ids" :key="each.name" class="field">
         {{ each.label }}
         <input v-model.trim="editing.ids[each.name]" class="mono" maxlength="200" :placeholder="each.example" />
@@ -124,7 +135,9 @@ useKeys({ n: () => void edit() })
 
     <div v-if="data && !data.channels.length && !editing" class="empty">
       <h2>No channel is connected yet</h2>
-      <p v-if="data.recipes.length">A channel is a place where you buy ads. Enter once the number it knows you by; every tag that tells it something uses the same.</p>
+      <p v-if="data.recipes.length">
+        A channel is a place where you buy ads. Enter once the number it knows you by; every tag that tells it something uses the same.
+      </p>
       <p v-else>A recipe says how one kind of channel is told things. Add one below, as a JSON file from the channel or a colleague; then connect it.</p>
       <button v-if="canEdit && data.recipes.length" class="main-action" @click="edit()">Connect the first channel</button>
     </div>
@@ -137,7 +150,13 @@ useKeys({ n: () => void edit() })
             <dd class="mono">{{ channel.ids[each.name] ?? '–' }}</dd>
           </template>
           <dt>Can be told</dt>
-          <dd>{{ Object.values(recipeOf(channel.recipe)?.calls ?? {}).map((call) => call?.label).join(', ') }}</dd>
+          <dd>
+            {{
+              Object.values(recipeOf(channel.recipe)?.calls ?? {})
+                .map((call) => call?.label)
+                .join(', ')
+            }}
+          </dd>
         </dl>
         <template v-if="canEdit">
           <button @click="edit(channel)">Change</button>
@@ -149,9 +168,20 @@ useKeys({ n: () => void edit() })
 
     <details v-if="data && mayAddRecipes" class="recipes" :open="!data.recipes.length">
       <summary>Recipes: {{ data.recipes.map((each) => each.name).join(', ') || 'none yet' }}</summary>
-      <p class="hint">A recipe is an open JSON description; a new kind of channel needs no code. Adding one with the same id replaces it; pages get the change with the next release.</p>
+      <p class="hint">
+        A recipe is an open JSON description; a new kind of channel needs no code. Adding one with the same id replaces it; pages get the change with the next
+        release.
+      </p>
       <form @submit.prevent="addRecipe">
-        <label class="field">Recipe as JSON<textarea v-model="recipeText" class="mono" rows="6" spellcheck="false" placeholder='{ "recipe": 1, "id": "…", "name": "…", "calls": { … } }' /></label>
+        <label class="field"
+          >Recipe as JSON<textarea
+            v-model="recipeText"
+            class="mono"
+            rows="6"
+            spellcheck="false"
+            placeholder='{ "recipe": 1, "id": "…", "name": "…", "calls": { … } }'
+          />
+        </label>
         <input type="file" accept=".json,application/json" aria-label="Recipe file" @change="takeFile" />
         <button :disabled="!recipeText.trim()">Add the recipe</button>
         <p v-if="recipeSaid" role="status">{{ recipeSaid }}</p>

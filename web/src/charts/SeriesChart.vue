@@ -16,14 +16,22 @@ export interface Series {
 }
 
 /** Series over days, with the same numbers as a table and as PNG. `marks` are dotted lines at a day. */
-const props = withDefaults(defineProps<{ days: string[]; series: Series[]; marks?: { day: string; label: string }[]; name: string; height?: number }>(), { marks: () => [], height: 190 })
+const props = withDefaults(defineProps<{ days: string[]; series: Series[]; marks?: { day: string; label: string }[]; name: string; height?: number }>(), {
+  marks: () => [],
+  height: 190,
+})
 
 const canvas = ref<HTMLCanvasElement>()
 const asTable = ref(false)
 let chart: Chart | undefined
 
-const columns = computed<Column[]>(() => [{ key: 'day', name: 'Day' }, ...props.series.map((each, index) => ({ key: `s${index}`, name: each.name, number: true }))])
-const rows = computed(() => props.days.map((day, index) => ({ day, ...Object.fromEntries(props.series.map((each, at) => [`s${at}`, each.values[index] ?? 0])) })))
+const columns = computed<Column[]>(() => [
+  { key: 'day', name: 'Day' },
+  ...props.series.map((each, index) => ({ key: `s${index}`, name: each.name, number: true })),
+])
+const rows = computed(() =>
+  props.days.map((day, index) => ({ day, ...Object.fromEntries(props.series.map((each, at) => [`s${at}`, each.values[index] ?? 0])) })),
+)
 
 /** Draws a dotted line with a word at days on which something changed. */
 const markLines: Plugin = {
@@ -81,11 +89,35 @@ function configuration(): ChartConfiguration<'line'> {
       maintainAspectRatio: false,
       interaction: { mode: 'index', intersect: false },
       scales: {
-        x: { grid: { display: false }, border: { display: false }, ticks: { ...ticks, maxRotation: 0, autoSkipPadding: 30, callback: (_, index) => dayText(props.days[index] ?? '') } },
-        lines: { beginAtZero: true, display: !props.series.every((each) => each.area), grid: { color: colour('--plaster-3') }, border: { display: false }, ticks: { ...ticks, precision: 0, maxTicksLimit: 4 } },
-        area: { beginAtZero: true, display: props.series.some((each) => each.area), position: props.series.every((each) => each.area) ? 'left' : 'right', grid: { display: false }, border: { display: false }, ticks: { ...ticks, precision: 0, maxTicksLimit: 4 } },
+        x: {
+          grid: { display: false },
+          border: { display: false },
+          ticks: { ...ticks, maxRotation: 0, autoSkipPadding: 30, callback: (_, index) => dayText(props.days[index] ?? '') },
+        },
+        lines: {
+          beginAtZero: true,
+          display: !props.series.every((each) => each.area),
+          grid: { color: colour('--plaster-3') },
+          border: { display: false },
+          ticks: { ...ticks, precision: 0, maxTicksLimit: 4 },
+        },
+        area: {
+          beginAtZero: true,
+          display: props.series.some((each) => each.area),
+          position: props.series.every((each) => each.area) ? 'left' : 'right',
+          grid: { display: false },
+          border: { display: false },
+          ticks: { ...ticks, precision: 0, maxTicksLimit: 4 },
+        },
       },
-      plugins: { tooltip: { callbacks: { title: ([item]) => dayText(props.days[item?.dataIndex ?? 0] ?? '', { weekday: 'short', day: 'numeric', month: 'short' }), label: (item) => ` ${item.dataset.label ?? ''}: ${count(item.parsed.y ?? 0)}` } } },
+      plugins: {
+        tooltip: {
+          callbacks: {
+            title: ([item]) => dayText(props.days[item?.dataIndex ?? 0] ?? '', { weekday: 'short', day: 'numeric', month: 'short' }),
+            label: (item) => ` ${item.dataset.label ?? ''}: ${count(item.parsed.y ?? 0)}`,
+          },
+        },
+      },
     },
     plugins: [markLines as Plugin<'line'>],
   }
@@ -118,10 +150,16 @@ onBeforeUnmount(() => {
   <figure class="series">
     <DataTable v-if="asTable" :columns="columns" :rows="rows" :name="name" row-key="day" />
     <div v-else :style="{ height: `${height}px` }">
-      <canvas ref="canvas" role="img" :aria-label="`${name}: ${series.map((each) => each.name).join(' and ')} for ${days.length} days. The same numbers are there as a table.`" />
+      <canvas
+        ref="canvas"
+        role="img"
+        :aria-label="`${name}: ${series.map((each) => each.name).join(' and ')} for ${days.length} days. The same numbers are there as a table.`"
+      />
     </div>
     <figcaption>
-      <span v-for="(each, index) in series" :key="each.name" class="legend"><span :class="each.area ? 'area' : `line line-${index - (series[0]?.area ? 1 : 0)}`" aria-hidden="true" />{{ each.name }}</span>
+      <span v-for="(each, index) in series" :key="each.name" class="legend"
+        ><span :class="each.area ? 'area' : `line line-${index - (series[0]?.area ? 1 : 0)}`" aria-hidden="true" />{{ each.name }}</span
+      >
       <span class="grow" />
       <button class="quiet" :aria-pressed="asTable" @click="asTable = !asTable">{{ asTable ? 'Picture' : 'Table' }}</button>
       <button v-if="!asTable" class="quiet" @click="savePng">PNG</button>

@@ -21,9 +21,20 @@ const range = useRange()
 const router = useRouter()
 const search = ref<InstanceType<typeof SearchBox>>()
 const keysShown = ref(false)
-const initials = computed(() => (session.person?.name ?? '').split(/\s+/).map((part) => part[0]).join('').slice(0, 2).toUpperCase())
+const initials = computed(() =>
+  (session.person?.name ?? '')
+    .split(/\s+/)
+    .map((part) => part[0])
+    .join('')
+    .slice(0, 2)
+    .toUpperCase(),
+)
 
-watch(() => current.key, (key) => live.follow(key), { immediate: true })
+watch(
+  () => current.key,
+  (key) => live.follow(key),
+  { immediate: true },
+)
 onBeforeUnmount(() => live.stop())
 
 useKeys({
@@ -57,7 +68,11 @@ function openSite(event: Event): void {
     <span class="grow" />
     <RangePicker />
     <SearchBox ref="search" @keys="keysShown = true" />
-    <span class="pulse" :class="{ lost: !live.connected }" :title="live.connected ? 'Events that came in the last minute' : 'The live stream is interrupted; it reconnects by itself'">
+    <span
+      class="pulse"
+      :class="{ lost: !live.connected }"
+      :title="live.connected ? 'Events that came in the last minute' : 'The live stream is interrupted; it reconnects by itself'"
+    >
       <span class="drop" aria-hidden="true" />{{ live.connected ? `${live.perMinute ?? 0} a minute` : 'waiting …' }}
     </span>
     <details class="person">

@@ -23,7 +23,9 @@ onMounted(() => button.value?.focus())
       <h1>Keys</h1>
       <dl>
         <template v-for="[key, what] in KEYS" :key="key">
-          <dt><kbd>{{ key }}</kbd></dt>
+          <dt>
+            <kbd>{{ key }}</kbd>
+          </dt>
           <dd>{{ what }}</dd>
         </template>
       </dl>

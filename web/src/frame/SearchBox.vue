@@ -37,7 +37,9 @@ const all = computed<Found[]>(() => [
   { label: 'Dark theme', kind: 'command', run: () => (theme.value = 'dark') },
   { label: 'Theme of the device', kind: 'command', run: () => (theme.value = 'system') },
   { label: 'List of keys', kind: 'command', run: () => emit('keys') },
-  ...current.sites.filter((site) => site.key !== current.key).map((site) => ({ label: site.name, kind: 'site', go: { name: 'today', params: { key: site.key } } })),
+  ...current.sites
+    .filter((site) => site.key !== current.key)
+    .map((site) => ({ label: site.name, kind: 'site', go: { name: 'today', params: { key: site.key } } })),
 ])
 const found = computed(() => {
   const words = text.value.toLowerCase().split(/\s+/).filter(Boolean)
@@ -90,7 +92,15 @@ defineExpose({ show })
         @keydown.tab.prevent
       />
       <ul id="search-found" role="listbox" aria-label="Found">
-        <li v-for="(each, index) in found" :id="`search-found-${index}`" :key="each.kind + each.label + index" role="option" :aria-selected="index === chosen" @mousemove="chosen = index" @click="take(each)">
+        <li
+          v-for="(each, index) in found"
+          :id="`search-found-${index}`"
+          :key="each.kind + each.label + index"
+          role="option"
+          :aria-selected="index === chosen"
+          @mousemove="chosen = index"
+          @click="take(each)"
+        >
           <span class="truncate">{{ each.label }}</span><small>{{ each.kind }}</small>
         </li>
       </ul>

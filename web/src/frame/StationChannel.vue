@@ -39,8 +39,13 @@ const stations = computed(() => {
       >
         <span class="gate" aria-hidden="true" />
         <span class="name">{{ station.name }}</span>
-        <span v-if="station.lacks" class="badge" :title="station.lacks"><span class="visually-hidden">{{ station.lacks }}</span><span aria-hidden="true">!</span></span>
-        <span v-else-if="station.differs" class="badge" title="The draft differs from what is live">{{ station.differs }}<span class="visually-hidden"> changes are not live</span></span>
+        <span v-if="station.lacks" class="badge" :title="station.lacks"
+          ><span class="visually-hidden">{{ station.lacks }}</span
+          ><span aria-hidden="true">!</span></span
+        >
+        <span v-else-if="station.differs" class="badge" title="The draft differs from what is live"
+          >{{ station.differs }}<span class="visually-hidden"> changes are not live</span></span
+        >
       </RouterLink>
     </template>
   </nav>

@@ -61,7 +61,17 @@ const series = computed(() => [
 
 const columns = computed<Column[]>(() => [
   { key: 'at', name: 'When', show: (value) => timeText(value as string, zone.value) },
-  ...(hasValue.value ? [{ key: 'value', name: 'Value', number: true, show: (value: unknown, row: Record<string, unknown>) => money(value as number, row.currency as string), title: 'As it came, in its own currency' }] : []),
+  ...(hasValue.value
+    ? [
+        {
+          key: 'value',
+          name: 'Value',
+          number: true,
+          show: (value: unknown, row: Record<string, unknown>) => money(value as number, row.currency as string),
+          title: 'As it came, in its own currency',
+        },
+      ]
+    : []),
   { key: 'order', name: 'Order', mono: true },
   { key: 'path', name: 'Page', mono: true },
   { key: 'source', name: 'Source' },
@@ -109,12 +119,17 @@ useKeys({ e: () => void router.push({ name: 'edit-goal', params: { key: current.
         <div title="Conversions whose event was in the days in view">
           <dt>conversions</dt>
           <dd>{{ count(data.figures.conversions) }}</dd>
-          <dd class="hint">{{ changeFrom(data.figures.before.conversions, data.figures.conversions) ?? 'no figure' }} against {{ count(data.figures.before.conversions) }} before</dd>
+          <dd class="hint">
+            {{ changeFrom(data.figures.before.conversions, data.figures.conversions) ?? 'no figure' }} against
+            {{ count(data.figures.before.conversions) }} before
+          </dd>
         </div>
         <div v-if="hasValue" title="Their values added up, in the site's currency">
           <dt>value</dt>
           <dd>{{ money(data.figures.value, currency) }}</dd>
-          <dd class="hint">{{ changeFrom(data.figures.before.value, data.figures.value) ?? 'no figure' }} against {{ money(data.figures.before.value, currency) }} before</dd>
+          <dd class="hint">
+            {{ changeFrom(data.figures.before.value, data.figures.value) ?? 'no figure' }} against {{ money(data.figures.before.value, currency) }} before
+          </dd>
         </div>
         <div :title="`${count(data.figures.convertingVisits)} visits with a conversion, of ${count(data.overview.visits)} visits that began in these days`">
           <dt>of visits</dt>
@@ -122,7 +137,14 @@ useKeys({ e: () => void router.push({ name: 'edit-goal', params: { key: current.
           <dd class="hint">{{ count(data.figures.convertingVisits) }} of {{ count(data.overview.visits) }}; {{ rate(data.figures.before.rate) }} before</dd>
         </div>
       </dl>
-      <p v-if="data.figures.unconverted" class="hint">Without a rate, and so not in the value: {{ Object.entries(data.figures.unconverted).map(([code, sum]) => `${sum} ${code}`).join(', ') }}. Rates are entered under Site.</p>
+      <p v-if="data.figures.unconverted" class="hint">
+        Without a rate, and so not in the value:
+        {{
+          Object.entries(data.figures.unconverted)
+            .map(([code, sum]) => `${sum} ${code}`)
+            .join(', ')
+        }}. Rates are entered under Site.
+      </p>
 
       <SeriesChart :days="days" :series="series" :name="goal.name" />
 

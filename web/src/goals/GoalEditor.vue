@@ -50,7 +50,10 @@ const counting = computed(() => {
 })
 
 const evidence = useLoaded<BacktestResult | undefined>(
-  async (signal) => (ready.value && !isUnfinishedGoal(draft.value) ? api<BacktestResult>('POST', `${current.path}/goals:backtest`, { goal: JSON.parse(counting.value) as object, ...range.asked }, signal) : undefined),
+  async (signal) =>
+    ready.value && !isUnfinishedGoal(draft.value)
+      ? api<BacktestResult>('POST', `${current.path}/goals:backtest`, { goal: JSON.parse(counting.value) as object, ...range.asked }, signal)
+      : undefined,
   [counting, () => range.query, ready],
   250,
 )
@@ -82,7 +85,9 @@ async function save(): Promise<void> {
   try {
     // Steps are named after what they ask for, so that funnels and reasons can speak of them.
     const goal = { ...draft.value, path: draft.value.path.map((step) => ({ ...step, name: stepName(step) })) }
-    const answer = id ? await api<GoalAnswer>('PUT', `${current.path}/goals/${id}`, { ...goal, revision: revision.value }) : await api<GoalAnswer>('POST', `${current.path}/goals`, goal)
+    const answer = id
+      ? await api<GoalAnswer>('PUT', `${current.path}/goals/${id}`, { ...goal, revision: revision.value })
+      : await api<GoalAnswer>('POST', `${current.path}/goals`, goal)
     settle(take(answer))
     void current.refreshProgress()
     await router.push({ name: 'goal', params: { key: current.key, id: answer.id } })
@@ -120,7 +125,14 @@ const bars = computed(() => {
   const result = evidence.data.value
   if (!result) return []
   const most = Math.max(1, result.parts.kind)
-  const label = draft.value.kind.type === 'page' ? 'page reached' : draft.value.kind.type === 'event' ? 'event happened' : draft.value.kind.type === 'time' ? 'stayed as long' : 'pages seen'
+  const label =
+    draft.value.kind.type === 'page'
+      ? 'page reached'
+      : draft.value.kind.type === 'event'
+        ? 'event happened'
+        : draft.value.kind.type === 'time'
+          ? 'stayed as long'
+          : 'pages seen'
   const rows = [
     { label, value: result.parts.kind },
     ...(draft.value.path.some((step) => step.required) ? [{ label: 'after the required pages', value: result.parts.path }] : []),
@@ -135,7 +147,7 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
 <template>
   <div class="with-evidence">
     <div class="screen">
-      <label class="name">
+      <label v-if="ready" class="name">
         <span class="visually-hidden">Name of the goal</span>
         <input v-model="draft.name" placeholder="Name of the goal" maxlength="200" :readonly="!canEdit" />
       </label>
@@ -177,16 +189,27 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
       <label class="field note">Note for colleagues<textarea v-model="draft.note" rows="2" maxlength="5000" :readonly="!canEdit" /></label>
 
       <div v-if="canEdit" class="actions">
-        <button class="main-action" :disabled="saving || !ready" :title="unready ?? ''" @click="save">{{ saving ? 'Saving …' : id ? 'Save and recount' : 'Save and count' }}</button>
+        <button class="main-action" :disabled="saving || !ready" :title="unready ?? ''" @click="save">
+          {{ saving ? 'Saving …' : id ? 'Save and recount' : 'Save and count' }}
+        </button>
         <button v-if="changed" @click="discard">Give up changes</button>
-        <RouterLink class="button" :to="id ? { name: 'goal', params: { key: current.key, id } } : { name: 'goals', params: { key: current.key } }">Back</RouterLink>
+        <RouterLink class="button" :to="id ? { name: 'goal', params: { key: current.key, id } } : { name: 'goals', params: { key: current.key } }"
+          >Back</RouterLink
+        >
         <span class="grow" />
         <span class="keys"><kbd>Ctrl</kbd> <kbd>S</kbd></span>
       </div>
       <p v-else class="hint">You can look, but not change: your role on this site is reader.</p>
     </div>
     <aside class="evidence" aria-label="Evidence">
-      <GoalEvidence :result="evidence.data.value" :loading="evidence.loading.value" :error="evidence.error.value" :unfinished="isUnfinishedGoal(draft)" counts="conversions" @include="include" />
+      <GoalEvidence
+        :result="evidence.data.value"
+        :loading="evidence.loading.value"
+        :error="evidence.error.value"
+        :unfinished="isUnfinishedGoal(draft)"
+        counts="conversions"
+        @include="include"
+      />
     </aside>
   </div>
 </template>

@@ -21,21 +21,45 @@ const included = (why: string): boolean => why === 'differs only in upper and lo
     <section>
       <h2>Evidence, {{ range.length }} days<span v-if="loading" class="working"> · looking …</span></h2>
       <p v-if="error" class="problem" role="alert">{{ error }}</p>
-      <p v-if="unfinished" class="hint">Choose what stands at the yellow “…”. Then everything recorded in these days is looked through, and what matches shows here.</p>
+      <p v-if="unfinished" class="hint">
+        Choose what stands at the yellow “…”. Then everything recorded in these days is looked through, and what matches shows here.
+      </p>
       <template v-else-if="result">
         <div class="big">
-          <div :title="counts === 'conversions' ? 'What this goal would have counted in these days, had it always been so' : 'How often this trigger would have fired'">
+          <div
+            :title="
+              counts === 'conversions' ? 'What this goal would have counted in these days, had it always been so' : 'How often this trigger would have fired'
+            "
+          >
             <strong>{{ count(result.conversions) }}</strong><span>{{ counts }}</span>
           </div>
           <template v-if="counts === 'conversions'">
-            <div title="Their values added up, in the site's currency"><strong>{{ money(result.value, currency) }}</strong><span>value</span></div>
-            <div :title="`${count(result.convertingVisits)} of the ${count(result.visits)} visits that began in these days have a conversion`"><strong>{{ rate(result.rate) }}</strong><span>of visits</span></div>
+            <div title="Their values added up, in the site's currency">
+              <strong>{{ money(result.value, currency) }}</strong
+              ><span>value</span>
+            </div>
+            <div :title="`${count(result.convertingVisits)} of the ${count(result.visits)} visits that began in these days have a conversion`">
+              <strong>{{ rate(result.rate) }}</strong
+              ><span>of visits</span>
+            </div>
           </template>
-          <div v-else :title="`of ${count(result.visits)} visits that began in these days`"><strong>{{ count(result.convertingVisits) }}</strong><span>of {{ count(result.visits) }} visits</span></div>
+          <div v-else :title="`of ${count(result.visits)} visits that began in these days`">
+            <strong>{{ count(result.convertingVisits) }}</strong
+            ><span>of {{ count(result.visits) }} visits</span>
+          </div>
         </div>
-        <p v-if="result.unconverted" class="hint">Without a rate, and so not in the value: {{ Object.entries(result.unconverted).map(([code, sum]) => `${sum} ${code}`).join(', ') }}. Rates are entered under Site.</p>
+        <p v-if="result.unconverted" class="hint">
+          Without a rate, and so not in the value:
+          {{
+            Object.entries(result.unconverted)
+              .map(([code, sum]) => `${sum} ${code}`)
+              .join(', ')
+          }}. Rates are entered under Site.
+        </p>
         <DailyBars :days="bars" :unit="counts" />
-        <p v-if="!result.conversions && !loading" class="hint none">Nothing recorded matches{{ result.visits ? '' : '; no visit was recorded in these days' }}. Look at the near misses, or choose a value that occurred.</p>
+        <p v-if="!result.conversions && !loading" class="hint none">
+          Nothing recorded matches{{ result.visits ? '' : '; no visit was recorded in these days' }}. Look at the near misses, or choose a value that occurred.
+        </p>
       </template>
     </section>
 
@@ -55,10 +79,18 @@ const included = (why: string): boolean => why === 'differs only in upper and lo
     <section v-if="!unfinished && result?.addresses.length">
       <h2>Addresses hit</h2>
       <table class="figures">
-        <thead class="visually-hidden"><tr><th>Path</th><th>Events</th><th>Visits</th></tr></thead>
+        <thead class="visually-hidden">
+          <tr>
+            <th>Path</th>
+            <th>Events</th>
+            <th>Visits</th>
+          </tr>
+        </thead>
         <tbody>
           <tr v-for="address in result.addresses.slice(0, 8)" :key="address.path">
-            <td class="path"><code>{{ address.path }}</code></td>
+            <td class="path">
+              <code>{{ address.path }}</code>
+            </td>
             <td class="number" :title="`${count(address.events)} events`">{{ count(address.events) }}</td>
             <td class="number hint" :title="`in ${count(address.visits)} visits`">{{ count(address.visits) }} visits</td>
           </tr>
@@ -69,11 +101,19 @@ const included = (why: string): boolean => why === 'differs only in upper and lo
     <section v-if="!unfinished && counts === 'conversions' && result?.examples.length">
       <h2>Last counted</h2>
       <table class="figures">
-        <thead class="visually-hidden"><tr><th>When</th><th>Order or page</th><th>Value</th></tr></thead>
+        <thead class="visually-hidden">
+          <tr>
+            <th>When</th>
+            <th>Order or page</th>
+            <th>Value</th>
+          </tr>
+        </thead>
         <tbody>
           <tr v-for="(example, index) in result.examples.slice(0, 5)" :key="index">
             <td>{{ timeText(example.at, current.site?.timeZone ?? 'UTC', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }) }}</td>
-            <td class="path"><code>{{ example.order ?? example.path }}</code></td>
+            <td class="path">
+              <code>{{ example.order ?? example.path }}</code>
+            </td>
             <td class="number">{{ example.value === null ? `no rate for ${example.currency}` : money(example.value, currency) }}</td>
           </tr>
         </tbody>

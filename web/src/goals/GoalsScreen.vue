@@ -37,10 +37,28 @@ const columns = computed<Column[]>(() => [
   { key: 'name', name: 'Goal' },
   { key: 'category', name: 'For' },
   { key: 'conversions', name: 'Count', number: true, show: (value) => count(value as number), title: 'Conversions in the days in view' },
-  { key: 'value', name: 'Value', number: true, show: (value) => (value ? money(value as number, currency.value) : '–'), title: "Their values added up, in the site's currency" },
-  { key: 'rate', name: 'Rate', number: true, show: (value) => rate(value as number | null), title: 'Visits that began in these days and have a conversion, by all visits that began in them' },
-  { key: 'before', name: 'Before', number: true, show: (_, row) => changeFrom(row.before as number, row.conversions as number) ?? '–', title: 'Count against as many days before' },
-  { key: 'trend', name: '' },
+  {
+    key: 'value',
+    name: 'Value',
+    number: true,
+    show: (value) => (value ? money(value as number, currency.value) : '–'),
+    title: "Their values added up, in the site's currency",
+  },
+  {
+    key: 'rate',
+    name: 'Rate',
+    number: true,
+    show: (value) => rate(value as number | null),
+    title: 'Visits that began in these days and have a conversion, by all visits that began in them',
+  },
+  {
+    key: 'before',
+    name: 'Before',
+    number: true,
+    show: (_, row) => changeFrom(row.before as number, row.conversions as number) ?? '–',
+    title: 'Count against as many days before',
+  },
+  { key: 'trend', name: 'Trend' },
 ])
 const rows = computed(() =>
   (data.value?.goals ?? []).map((goal) => {
@@ -72,7 +90,10 @@ useKeys({ n: () => void router.push({ name: 'new-goal', params: { key: current.k
     <p v-if="error" class="problem" role="alert">{{ error }}</p>
     <div v-if="data && !data.goals.length" class="empty">
       <h2>Nothing is counted yet</h2>
-      <p>A goal says what matters: a page reached after a form, a booking with its amount, time spent reading. It is counted over everything already recorded, so you see at once what it brings.</p>
+      <p>
+        A goal says what matters: a page reached after a form, a booking with its amount, time spent reading. It is counted over everything already recorded, so
+        you see at once what it brings.
+      </p>
       <RouterLink class="button main-action" :to="{ name: 'new-goal', params: { key: current.key } }">Make the first goal</RouterLink>
     </div>
     <DataTable v-else-if="data" :columns="columns" :rows="rows" row-key="id" name="Goals">

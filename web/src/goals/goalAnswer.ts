@@ -1,7 +1,13 @@
 import type { Goal } from '@acequia/core/goals/goalSchema'
 
 /** A goal as the API gives it. */
-export type GoalAnswer = Goal & { id: string; revision: number; createdAt: string; changedAt: string; recount: { state: 'running' | 'done'; done: number; total: number } }
+export type GoalAnswer = Goal & {
+  id: string
+  revision: number
+  createdAt: string
+  changedAt: string
+  recount: { state: 'running' | 'done'; done: number; total: number }
+}
 
 /** What a range of days counted for one goal, as *Today* and the list get it. */
 export interface GoalFigures {

@@ -23,7 +23,13 @@ const VALUES: Goal['value'][] = [{ type: 'none' }, { type: 'fixed', amount: 1 },
 
 /** What can be chosen at each chip of a goal's sentence. */
 export function goalChoices(goal: Goal, slot: string): Choice<Goal>[] {
-  if (slot === 'count') return COUNT_RULES.map((count) => ({ label: countWords(count), hint: COUNT_HINTS[count], chosen: goal.count === count, apply: (model) => ({ ...model, count }) }))
+  if (slot === 'count')
+    return COUNT_RULES.map((count) => ({
+      label: countWords(count),
+      hint: COUNT_HINTS[count],
+      chosen: goal.count === count,
+      apply: (model) => ({ ...model, count }),
+    }))
   if (slot === 'kind') {
     return (Object.keys(KINDS) as KindChoice[]).map((choice) => ({
       label: kindWords(choice),

@@ -20,10 +20,16 @@ export function goalProblem(goal: Goal): string | null {
 
 /** Whether something in a goal's sentence is still to be chosen. */
 export function isUnfinishedGoal(goal: Goal): boolean {
-  return ('where' in goal.kind && isUnfinished(goal.kind.where)) || (goal.kind.type === 'event' && !goal.kind.event) || goal.path.some((step) => isUnfinished(step.where))
+  return (
+    ('where' in goal.kind && isUnfinished(goal.kind.where)) ||
+    (goal.kind.type === 'event' && !goal.kind.event) ||
+    goal.path.some((step) => isUnfinished(step.where))
+  )
 }
 
 /** Whether a rule has a condition whose value is still to be chosen. */
 export function isUnfinished(rule: Rule): boolean {
-  return rule.any.some(({ all }) => all.some(({ op, value }) => op !== 'present' && (value === undefined || value === '' || (Array.isArray(value) && !value.length))))
+  return rule.any.some(({ all }) =>
+    all.some(({ op, value }) => op !== 'present' && (value === undefined || value === '' || (Array.isArray(value) && !value.length))),
+  )
 }

@@ -53,7 +53,15 @@ async function submit(): Promise<void> {
       </label>
       <label class="field">
         Password
-        <input v-model="password" name="password" type="password" :autocomplete="session.needsOwner ? 'new-password' : 'current-password'" required :minlength="session.needsOwner ? 10 : 1" maxlength="1000" />
+        <input
+          v-model="password"
+          name="password"
+          type="password"
+          :autocomplete="session.needsOwner ? 'new-password' : 'current-password'"
+          required
+          :minlength="session.needsOwner ? 10 : 1"
+          maxlength="1000"
+        />
         <small v-if="wrong.password" class="error-text">{{ wrong.password }}</small>
         <small v-else-if="session.needsOwner">At least 10 characters; a short sentence is easiest to keep.</small>
       </label>

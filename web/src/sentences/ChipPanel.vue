@@ -52,7 +52,16 @@ function put(value: unknown, done = true, slot = props.part.slot): void {
 
 function chooseOp(op: Op, not: boolean): void {
   const before = condition.value as Condition
-  const value = op === 'in' ? (Array.isArray(before.value) ? before.value : before.value === '' || before.value === undefined ? [] : [before.value]) : Array.isArray(before.value) ? (before.value[0] ?? '') : (before.value ?? '')
+  const value =
+    op === 'in'
+      ? Array.isArray(before.value)
+        ? before.value
+        : before.value === '' || before.value === undefined
+          ? []
+          : [before.value]
+      : Array.isArray(before.value)
+        ? (before.value[0] ?? '')
+        : (before.value ?? '')
   emit('change', writeSlot(props.model, conditionSlot.value as string, { ...before, op, not, value }), true)
 }
 
@@ -97,7 +106,15 @@ function walk(event: KeyboardEvent, step: number): void {
 </script>
 
 <template>
-  <div ref="root" class="panel" role="dialog" :aria-label="`Change “${part.text}”`" @keydown.esc.stop="emit('close')" @keydown.down="walk($event, 1)" @keydown.up="walk($event, -1)">
+  <div
+    ref="root"
+    class="panel"
+    role="dialog"
+    :aria-label="`Change “${part.text}”`"
+    @keydown.esc.stop="emit('close')"
+    @keydown.down="walk($event, 1)"
+    @keydown.up="walk($event, -1)"
+  >
     <p v-if="problem" class="error-text" role="alert">{{ problem }}</p>
 
     <ul v-if="part.edits === 'choice' || part.edits === 'channel' || part.edits === 'step'" class="choices">
@@ -112,11 +129,16 @@ function walk(event: KeyboardEvent, step: number): void {
       <ul class="choices two">
         <template v-for="not in [false, true]" :key="String(not)">
           <li v-for="op in OPS" :key="op" :style="{ gridColumn: not ? 2 : 1 }">
-            <button type="button" data-walk :aria-pressed="condition.op === op && condition.not === not" @click="chooseOp(op, not)">{{ opWords(op, not) }}</button>
+            <button type="button" data-walk :aria-pressed="condition.op === op && condition.not === not" @click="chooseOp(op, not)">
+              {{ opWords(op, not) }}
+            </button>
           </li>
         </template>
       </ul>
-      <label class="check"><input type="checkbox" :checked="condition.caseSensitive" @change="put(!condition.caseSensitive, false, conditionSlot + '.caseSensitive')" /> tell upper and lower case apart</label>
+      <label class="check"
+        ><input type="checkbox" :checked="condition.caseSensitive" @change="put(!condition.caseSensitive, false, conditionSlot + '.caseSensitive')" /> tell
+        upper and lower case apart</label
+      >
     </template>
 
     <template v-else-if="part.edits === 'reading'">
@@ -126,7 +148,10 @@ function walk(event: KeyboardEvent, step: number): void {
         </li>
       </ul>
       <form class="row" @submit.prevent="chooseReading(`${named}.${parameter.trim()}`)">
-        <select v-model="named" aria-label="Kind of reading"><option value="query">address parameter</option><option value="data">data</option></select>
+        <select v-model="named" aria-label="Kind of reading">
+          <option value="query">address parameter</option>
+          <option value="data">data</option>
+        </select>
         <input v-model="parameter" class="mono" :placeholder="named === 'query' ? 'order' : 'formId'" aria-label="Its name" />
         <button>Use</button>
       </form>
@@ -147,12 +172,28 @@ function walk(event: KeyboardEvent, step: number): void {
           maxlength="4096"
         />
         <span v-if="part.edits === 'money'">{{ currency }}</span>
-        <select v-if="part.edits === 'duration'" v-model="unit" aria-label="Unit"><option :value="1">seconds</option><option :value="60">minutes</option><option :value="3600">hours</option></select>
+        <select v-if="part.edits === 'duration'" v-model="unit" aria-label="Unit">
+          <option :value="1">seconds</option>
+          <option :value="60">minutes</option>
+          <option :value="3600">hours</option>
+        </select>
         <button class="main-action">{{ isList ? 'Add' : 'Use' }}</button>
       </div>
     </form>
-    <ValueOffers v-if="part.edits === 'value' && condition" :reading="condition.reading" :search="isList ? typed : typed === String(condition.value ?? '') ? '' : typed" :event="event" @choose="offer" />
-    <ValueOffers v-else-if="part.edits === 'name' && (part.slot === 'kind.event' || part.slot === 'moment.name')" reading="event" :search="''" :event="undefined" @choose="put($event)" />
+    <ValueOffers
+      v-if="part.edits === 'value' && condition"
+      :reading="condition.reading"
+      :search="isList ? typed : typed === String(condition.value ?? '') ? '' : typed"
+      :event="event"
+      @choose="offer"
+    />
+    <ValueOffers
+      v-else-if="part.edits === 'name' && (part.slot === 'kind.event' || part.slot === 'moment.name')"
+      reading="event"
+      :search="''"
+      :event="undefined"
+      @choose="put($event)"
+    />
 
     <div v-if="condition || part.edits === 'step'" class="foot">
       <button v-if="condition" type="button" class="quiet danger" @click="emit('removeCondition')">Remove this condition</button>

@@ -72,12 +72,19 @@ function removeOpenStep(): void {
   openSlot.value = null
   if (!found) return
   const steps = readSlot(props.model, 'path') as unknown[]
-  emit('change', writeSlot(props.model, 'path', steps.filter((_, index) => index !== Number(found[1]))))
+  emit(
+    'change',
+    writeSlot(
+      props.model,
+      'path',
+      steps.filter((_, index) => index !== Number(found[1])),
+    ),
+  )
 }
 
 /** Says more: adds a condition, a group or a step, and opens what is still to be chosen in it. */
 async function act({ slot, does }: Extract<Part, { type: 'action' }>): Promise<void> {
-  let opens = ''
+  let opens: string
   if (does === 'add-step') {
     const steps = readSlot(props.model, 'path') as unknown[]
     emit('change', writeSlot(props.model, 'path', [...steps, props.newStep?.()]))

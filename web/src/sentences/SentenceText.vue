@@ -10,7 +10,10 @@ const glued = (text: string): boolean => /^[,.;:]/.test(text)
 
 <template>
   <span class="sentence-text">
-    <template v-for="(part, index) in shown" :key="index">{{ index && !glued(part.text) ? ' ' : '' }}<span v-if="part.type === 'chip'" class="part" :class="{ mono: part.mono }">{{ part.text }}</span><template v-else>{{ part.text }}</template></template>
+    <template v-for="(part, index) in shown" :key="index"
+      >{{ index && !glued(part.text) ? ' ' : '' }}<span v-if="part.type === 'chip'" class="part" :class="{ mono: part.mono }">{{ part.text }}</span
+      ><template v-else>{{ part.text }}</template></template
+    >
   </span>
 </template>
 

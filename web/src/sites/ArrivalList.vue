@@ -27,15 +27,26 @@ const { data, error } = useLoaded<{ host: string; last: string; events: number }
     <h2>What arrives</h2>
     <p v-if="error" class="problem" role="alert">{{ error }}</p>
     <table v-if="data?.length" class="figures">
-      <thead><tr><th>Host</th><th>Last event</th><th class="number" title="All events ever recorded">Events</th></tr></thead>
+      <thead>
+        <tr>
+          <th>Host</th>
+          <th>Last event</th>
+          <th class="number" title="All events ever recorded">Events</th>
+        </tr>
+      </thead>
       <tbody>
         <tr v-for="row in data" :key="row.host">
-          <td><code>{{ row.host }}</code><p v-if="!hostIsListed(row.host, current.site?.hosts ?? [])" class="hint">not one of the site's hosts; came by import</p></td>
+          <td>
+            <code>{{ row.host }}</code>
+            <p v-if="!hostIsListed(row.host, current.site?.hosts ?? [])" class="hint">not one of the site's hosts; came by import</p>
+          </td>
           <td :title="timeText(row.last, current.site?.timeZone ?? 'UTC', { dateStyle: 'medium', timeStyle: 'medium' })">{{ agoText(row.last, now) }}</td>
           <td class="number">{{ count(row.events) }}</td>
         </tr>
       </tbody>
     </table>
-    <p v-else-if="data" class="hint">Nothing yet. Put the loader on a page and open it; it shows here within about a second. If it does not: is the page's host among the hosts of this site?</p>
+    <p v-else-if="data" class="hint">
+      Nothing yet. Put the loader on a page and open it; it shows here within about a second. If it does not: is the page's host among the hosts of this site?
+    </p>
   </section>
 </template>

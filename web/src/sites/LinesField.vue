@@ -7,10 +7,19 @@ const emit = defineEmits<{ change: [rows: string[][]] }>()
 const toText = (rows: string[][]): string => rows.map((row) => row.join('  ')).join('\n')
 const text = ref(toText(props.rows))
 const missing = ref('')
-watch(() => props.rows, (rows) => {
-  if (toText(rows) !== toText(parsed.value)) text.value = toText(rows)
-})
-const parsed = computed(() => text.value.split('\n').map((line) => line.trim()).filter(Boolean).map((line) => line.split(/[\s,;]+/)))
+watch(
+  () => props.rows,
+  (rows) => {
+    if (toText(rows) !== toText(parsed.value)) text.value = toText(rows)
+  },
+)
+const parsed = computed(() =>
+  text.value
+    .split('\n')
+    .map((line) => line.trim())
+    .filter(Boolean)
+    .map((line) => line.split(/[\s,;]+/)),
+)
 
 function apply(): void {
   const wrong = parsed.value.find((row) => row.length !== props.width)

@@ -15,7 +15,16 @@ const CURRENCIES = Intl.supportedValuesOf('currency').map((code) => ({ value: co
 const hosts = computed(() => props.settings.hosts.join('\n'))
 const wrongHost = computed(() => Object.entries(props.wrong).find(([path]) => path.startsWith('hosts'))?.[1])
 const put = (part: Partial<SiteSettings>): void => emit('change', { ...props.settings, ...part })
-const lines = (event: Event): string[] => (event.target as HTMLTextAreaElement).value.split(/[\n,]/).map((line) => line.trim().replace(/^https?:\/\//, '').replace(/\/.*$/, '')).filter(Boolean)
+const lines = (event: Event): string[] =>
+  (event.target as HTMLTextAreaElement).value
+    .split(/[\n,]/)
+    .map((line) =>
+      line
+        .trim()
+        .replace(/^https?:\/\//, '')
+        .replace(/\/.*$/, ''),
+    )
+    .filter(Boolean)
 </script>
 
 <template>
@@ -28,17 +37,33 @@ const lines = (event: Event): string[] => (event.target as HTMLTextAreaElement).
     Hosts
     <textarea :value="hosts" class="mono" rows="3" placeholder="www.example.com" @change="put({ hosts: lines($event) })" />
     <small v-if="wrongHost" class="error-text">{{ wrongHost }}</small>
-    <small v-else>One a line. A leading www. makes no difference; subdomains only count where written as *.example.com. Events from other hosts are refused.</small>
+    <small v-else
+      >One a line. A leading www. makes no difference; subdomains only count where written as *.example.com. Events from other hosts are refused.</small
+    >
   </label>
   <div class="field">
     <span id="zone-label">Time zone</span>
-    <ElSelectV2 :model-value="settings.timeZone" :options="ZONES" filterable aria-labelledby="zone-label" aria-label="Time zone" @update:model-value="put({ timeZone: String($event) })" />
+    <ElSelectV2
+      :model-value="settings.timeZone"
+      :options="ZONES"
+      filterable
+      aria-labelledby="zone-label"
+      aria-label="Time zone"
+      @update:model-value="put({ timeZone: String($event) })"
+    />
     <small v-if="wrong.timeZone" class="error-text">{{ wrong.timeZone }}</small>
     <small v-else class="hint">Days begin at midnight there.</small>
   </div>
   <div class="field">
     <span id="currency-label">Currency</span>
-    <ElSelectV2 :model-value="settings.currency" :options="CURRENCIES" filterable aria-labelledby="currency-label" aria-label="Currency" @update:model-value="put({ currency: String($event) })" />
+    <ElSelectV2
+      :model-value="settings.currency"
+      :options="CURRENCIES"
+      filterable
+      aria-labelledby="currency-label"
+      aria-label="Currency"
+      @update:model-value="put({ currency: String($event) })"
+    />
     <small v-if="wrong.currency" class="error-text">{{ wrong.currency }}</small>
     <small v-else class="hint">All values are added up in it.</small>
   </div>

@@ -91,8 +91,14 @@ useKeys({ '$mod+s': () => void save() })
           />
           <div class="field">
             <strong>Single-page applications</strong>
-            <label class="switch"><ElSwitch v-model="draft.pageChanges.query" aria-label="A change of the query alone is a page view" /> a change of the query alone is a page view</label>
-            <label class="switch"><ElSwitch v-model="draft.pageChanges.fragment" aria-label="A change of the fragment alone is a page view" /> a change of the fragment alone is a page view</label>
+            <label class="switch"
+              ><ElSwitch v-model="draft.pageChanges.query" aria-label="A change of the query alone is a page view" /> a change of the query alone is a page
+              view</label
+            >
+            <label class="switch"
+              ><ElSwitch v-model="draft.pageChanges.fragment" aria-label="A change of the fragment alone is a page view" /> a change of the fragment alone is a
+              page view</label
+            >
           </div>
           <label class="field">
             Consent
@@ -100,7 +106,9 @@ useKeys({ '$mod+s': () => void save() })
               <option value="not-needed">Record from the first page on</option>
               <option value="ask">Record only after the page passed consent on</option>
             </select>
-            <small>With the second, nothing is kept in the browser and nothing is sent until the page calls <code>consent({ statistics, marketing })</code>.</small>
+            <small
+              >With the second, nothing is kept in the browser and nothing is sent until the page calls <code>consent({ statistics, marketing })</code>.</small
+            >
           </label>
         </fieldset>
         <div class="actions">

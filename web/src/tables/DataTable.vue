@@ -60,7 +60,10 @@ function sortBy(column: Column): void {
 
 function csv(delimiter: string): string {
   // Cells that a spreadsheet would run as formulas are put behind a quote.
-  return Papa.unparse({ fields: visible.value.map((column) => column.name), data: found.value.map((row) => visible.value.map((column) => row[column.key] ?? '')) }, { delimiter, newline: '\r\n', escapeFormulae: true })
+  return Papa.unparse(
+    { fields: visible.value.map((column) => column.name), data: found.value.map((row) => visible.value.map((column) => row[column.key] ?? '')) },
+    { delimiter, newline: '\r\n', escapeFormulae: true },
+  )
 }
 
 async function copy(): Promise<void> {
@@ -96,7 +99,9 @@ function toggle(key: string): void {
       <details class="choose">
         <summary class="quiet-summary">Columns</summary>
         <div class="menu">
-          <label v-for="column in columns" :key="column.key"><input type="checkbox" :checked="!hidden.has(column.key)" @change="toggle(column.key)" /> {{ column.name || column.key }}</label>
+          <label v-for="column in columns" :key="column.key"
+            ><input type="checkbox" :checked="!hidden.has(column.key)" @change="toggle(column.key)" /> {{ column.name || column.key }}</label
+          >
         </div>
       </details>
       <button type="button" class="quiet" @click="copy">Copy</button>
@@ -106,15 +111,24 @@ function toggle(key: string): void {
       <table class="figures">
         <thead>
           <tr>
-            <th v-for="column in visible" :key="column.key" :class="{ number: column.number }" :aria-sort="sortKey === column.key ? (falling ? 'descending' : 'ascending') : undefined">
-              <button type="button" class="head" :title="column.title" @click="sortBy(column)">{{ column.name }}<span v-if="sortKey === column.key" aria-hidden="true">{{ falling ? ' ↓' : ' ↑' }}</span></button>
+            <th
+              v-for="column in visible"
+              :key="column.key"
+              :class="{ number: column.number }"
+              :aria-sort="sortKey === column.key ? (falling ? 'descending' : 'ascending') : undefined"
+            >
+              <button type="button" class="head" :title="column.title" @click="sortBy(column)">
+                {{ column.name }}<span v-if="sortKey === column.key" aria-hidden="true">{{ falling ? ' ↓' : ' ↑' }}</span>
+              </button>
             </th>
           </tr>
         </thead>
         <tbody>
           <tr v-for="row in found.slice(0, shownRows)" :key="String(row[rowKey])">
             <td v-for="column in visible" :key="column.key" :class="{ number: column.number }">
-              <slot :name="`cell-${column.key}`" :row="row"><span :class="{ mono: column.mono }">{{ textOf(column, row) }}</span></slot>
+              <slot :name="`cell-${column.key}`" :row="row"
+                ><span :class="{ mono: column.mono }">{{ textOf(column, row) }}</span></slot
+              >
             </td>
           </tr>
         </tbody>

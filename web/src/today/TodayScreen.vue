@@ -22,7 +22,11 @@ const now = ref(Date.now())
 const clock = setInterval(() => (now.value = Date.now()), 10_000)
 onBeforeUnmount(() => clearInterval(clock))
 
-const { data, error } = useLoaded<Overview>((signal) => api('GET', `${current.path}/overview?${range.query}`, undefined, signal), [() => range.query, () => live.changes], 300)
+const { data, error } = useLoaded<Overview>(
+  (signal) => api('GET', `${current.path}/overview?${range.query}`, undefined, signal),
+  [() => range.query, () => live.changes],
+  300,
+)
 
 const title = computed(() => new Intl.DateTimeFormat(locale, { weekday: 'long', hour: '2-digit', minute: '2-digit', timeZone: zone.value }).format(now.value))
 const conversions = computed(() => data.value?.goals.reduce((sum, goal) => sum + goal.conversions, 0) ?? 0)
@@ -33,19 +37,39 @@ const series = computed(() => [
   { name: 'visits', area: true, values: data.value?.daily.map((each) => each.visits) ?? [] },
   ...(lead.value ? [{ name: lead.value.name, values: lead.value.daily.map((each) => each.conversions) }] : []),
 ])
-const dayMarks = computed(() => data.value?.releases.map((release) => ({ label: `release ${release.number}`, day: calendarOf(zone.value).dayOf(Date.parse(release.at)) })) ?? [])
+const dayMarks = computed(
+  () => data.value?.releases.map((release) => ({ label: `release ${release.number}`, day: calendarOf(zone.value).dayOf(Date.parse(release.at)) })) ?? [],
+)
 
 const columns = computed<Column[]>(() => [
   { key: 'name', name: 'Goal' },
   { key: 'category', name: 'For' },
   { key: 'conversions', name: 'Count', number: true, show: (each) => count(each as number), title: 'Conversions in the days in view' },
-  { key: 'value', name: 'Value', number: true, show: (each) => (each ? money(each as number, currency.value) : '–'), title: "Their values added up, in the site's currency" },
-  { key: 'rate', name: 'Rate', number: true, show: (each) => rate(each as number | null), title: 'Visits that began in these days and have a conversion, by all visits that began in them' },
+  {
+    key: 'value',
+    name: 'Value',
+    number: true,
+    show: (each) => (each ? money(each as number, currency.value) : '–'),
+    title: "Their values added up, in the site's currency",
+  },
+  {
+    key: 'rate',
+    name: 'Rate',
+    number: true,
+    show: (each) => rate(each as number | null),
+    title: 'Visits that began in these days and have a conversion, by all visits that began in them',
+  },
   { key: 'change', name: 'Before', number: true, title: 'Count against as many days before' },
-  { key: 'trend', name: '' },
+  { key: 'trend', name: 'Trend' },
 ])
 const rows = computed(() =>
-  (data.value?.goals ?? []).map((goal) => ({ ...goal, change: changeFrom(goal.before.conversions, goal.conversions), fell: goal.conversions < goal.before.conversions, trend: '', values: goal.daily.map((day) => day.conversions) })),
+  (data.value?.goals ?? []).map((goal) => ({
+    ...goal,
+    change: changeFrom(goal.before.conversions, goal.conversions),
+    fell: goal.conversions < goal.before.conversions,
+    trend: '',
+    values: goal.daily.map((day) => day.conversions),
+  })),
 )
 
 /** The last conversions: those of the overview, with what came over the live stream since. */
@@ -68,9 +92,15 @@ const clockText = (at: string): string => {
       <div class="screen-head today">
         <h1>{{ title }}</h1>
         <template v-if="data">
-          <span :title="`Visits that began in these days; ${count(data.visitsBefore)} in as many days before`"><strong>{{ count(data.visits) }}</strong> visits</span>
-          <span title="Conversions of all goals"><strong>{{ count(conversions) }}</strong> conversions</span>
-          <span title="Values of all conversions, in the site's currency"><strong>{{ money(value, currency) }}</strong> value</span>
+          <span :title="`Visits that began in these days; ${count(data.visitsBefore)} in as many days before`"
+            ><strong>{{ count(data.visits) }}</strong> visits</span
+          >
+          <span title="Conversions of all goals"
+            ><strong>{{ count(conversions) }}</strong> conversions</span
+          >
+          <span title="Values of all conversions, in the site's currency"
+            ><strong>{{ money(value, currency) }}</strong> value</span
+          >
         </template>
       </div>
       <p v-if="error" class="problem" role="alert">{{ error }}</p>
@@ -88,8 +118,12 @@ const clockText = (at: string): string => {
             <RouterLink class="button main-action" :to="{ name: 'new-goal', params: { key: current.key } }">Make the first goal</RouterLink>
           </div>
           <DataTable v-else :columns="columns" :rows="rows" row-key="id" name="Goals">
-            <template #cell-name="{ row }"><RouterLink class="goal" :to="{ name: 'goal', params: { key: current.key, id: String(row.id) } }">{{ row.name }}</RouterLink></template>
-            <template #cell-change="{ row }"><span :class="{ fell: row.fell }">{{ row.change ?? '–' }}</span></template>
+            <template #cell-name="{ row }"
+              ><RouterLink class="goal" :to="{ name: 'goal', params: { key: current.key, id: String(row.id) } }">{{ row.name }}</RouterLink></template
+            >
+            <template #cell-change="{ row }"
+              ><span :class="{ fell: row.fell }">{{ row.change ?? '–' }}</span></template
+            >
             <template #cell-trend="{ row }"><SparkLine :values="row.values as number[]" :label="`Trend of ${String(row.name)}`" /></template>
           </DataTable>
         </section>
@@ -98,7 +132,10 @@ const clockText = (at: string): string => {
     <aside class="evidence" aria-label="Coming in">
       <section v-if="current.progress?.draftDiffers">
         <h2>Needs you</h2>
-        <p>{{ current.progress.draftDiffers }} {{ current.progress.draftDiffers === 1 ? 'change waits' : 'changes wait' }} in the draft. <RouterLink :to="{ name: 'new-release', params: { key: current.key } }">Look and release</RouterLink></p>
+        <p>
+          {{ current.progress.draftDiffers }} {{ current.progress.draftDiffers === 1 ? 'change waits' : 'changes wait' }} in the draft.
+          <RouterLink :to="{ name: 'new-release', params: { key: current.key } }">Look and release</RouterLink>
+        </p>
       </section>
       <section>
         <h2>Coming in</h2>

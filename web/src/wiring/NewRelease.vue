@@ -41,10 +41,14 @@ useKeys({ '$mod+Enter': () => void release() })
 
 <template>
   <div class="screen">
-    <div class="screen-head"><h1>Release {{ number }}</h1></div>
+    <div class="screen-head">
+      <h1>Release {{ number }}</h1>
+    </div>
     <div v-if="problem" class="problem" role="alert">
       <p>{{ problem }}</p>
-      <ul v-if="errors.length"><li v-for="error in errors" :key="error">{{ error }}</li></ul>
+      <ul v-if="errors.length">
+        <li v-for="error in errors" :key="error">{{ error }}</li>
+      </ul>
     </div>
     <div v-if="wiring && !wiring.changes.length" class="empty">
       <h2>The draft is what is live</h2>

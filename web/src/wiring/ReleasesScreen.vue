@@ -65,7 +65,10 @@ async function restore(number: number): Promise<void> {
           <strong class="number">{{ release.number }}</strong>
           <div class="what">
             <strong>{{ release.name }}</strong> <span v-if="release.live" class="live-mark">live</span>
-            <p class="hint" :title="timeText(release.releasedAt, current.site?.timeZone ?? 'UTC')">{{ agoText(release.releasedAt) }} by {{ release.releasedBy }}<template v-if="release.restores">, restores release {{ release.restores }}</template></p>
+            <p class="hint" :title="timeText(release.releasedAt, current.site?.timeZone ?? 'UTC')">
+              {{ agoText(release.releasedAt) }} by {{ release.releasedBy
+              }}<template v-if="release.restores">, restores release {{ release.restores }}</template>
+            </p>
             <p v-if="release.note">{{ release.note }}</p>
             <details @toggle="look(release.number)">
               <summary>What it changed</summary>
@@ -77,7 +80,10 @@ async function restore(number: number): Promise<void> {
           <button v-if="!release.live && current.site?.role !== 'reader' && asking !== release.number" @click="asking = release.number">Restore …</button>
         </div>
         <div v-if="asking === release.number" class="asking" role="alertdialog" :aria-label="`Restore release ${release.number}`">
-          <p>Release {{ release.number }} goes live again as release {{ data[0]!.number + 1 }}, and the draft becomes the same. What is in the draft now and in no release is lost.</p>
+          <p>
+            Release {{ release.number }} goes live again as release {{ data[0]!.number + 1 }}, and the draft becomes the same. What is in the draft now and in
+            no release is lost.
+          </p>
           <button class="goes-live" :disabled="busy" @click="restore(release.number)">Put it live again</button>
           <button :disabled="busy" @click="asking = null">Leave it</button>
         </div>

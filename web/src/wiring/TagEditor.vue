@@ -32,6 +32,7 @@ const isNew = route.params.id === 'new'
 const id = isNew ? newId() : String(route.params.id)
 const { wiring, channels, problem, change } = useWiring()
 const { draft, changed, accept, settle } = useKeptDraft<Tag>(`tag.${current.key}.${isNew ? `new.${String(route.query.trigger ?? '')}` : id}`, NEW_TAG)
+const ready = ref(false)
 const saving = ref(false)
 const { data: recipes } = useLoaded<Recipe[]>((signal) => api('GET', '/recipes', undefined, signal))
 const missing = computed(() => !isNew && wiring.value && !wiring.value.tags.some((each) => each.id === id))
@@ -44,12 +45,21 @@ const stop = watch(wiring, (loaded) => {
   if (!loaded) return
   const trigger = typeof route.query.trigger === 'string' ? route.query.trigger : undefined
   const [only] = channels.value
-  accept(loaded.tags.find((each) => each.id === id) ?? { ...NEW_TAG, triggers: trigger ? [trigger] : [], does: { ...NEW_TAG.does, channel: channels.value.length === 1 && only ? only.id : '' } })
+  accept(
+    loaded.tags.find((each) => each.id === id) ?? {
+      ...NEW_TAG,
+      triggers: trigger ? [trigger] : [],
+      does: { ...NEW_TAG.does, channel: channels.value.length === 1 && only ? only.id : '' },
+    },
+  )
+  ready.value = true
   stop()
 })
 
 const parts = computed(() => [text('Then'), ...tagAction(draft.value, channels.value, currency.value, locale), text('.')])
-const does = <K extends keyof Tag['does']>(name: K, value: Tag['does'][K]) => (model: object): object => ({ ...model, does: { ...(model as Tag).does, [name]: value } })
+const does =
+  <K extends keyof Tag['does']>(name: K, value: Tag['does'][K]) =>
+  (model: object): object => ({ ...model, does: { ...(model as Tag).does, [name]: value } })
 
 function choicesFor(slot: string): Choice<object>[] {
   const now = draft.value.does
@@ -58,7 +68,12 @@ function choicesFor(slot: string): Choice<object>[] {
     const calls = recipe.value?.calls ?? { base: {}, event: {} }
     return (['base', 'event'] as const)
       .filter((call) => calls[call])
-      .map((call) => ({ label: call === 'base' ? 'that the page was viewed' : 'about an event', hint: call === 'base' ? 'the base pixel; once, on every page' : '', chosen: now.call === call, apply: does('call', call) }))
+      .map((call) => ({
+        label: call === 'base' ? 'that the page was viewed' : 'about an event',
+        hint: call === 'base' ? 'the base pixel; once, on every page' : '',
+        chosen: now.call === call,
+        apply: does('call', call),
+      }))
   }
   if (slot === 'does.value') return VALUES.map((value) => ({ label: tagValueWords(value), chosen: now.value.type === value.type, apply: does('value', value) }))
   return []
@@ -74,7 +89,12 @@ const unready = computed(() => {
 const { data: evidence } = useLoaded<(BacktestResult & { id: string })[]>(
   async (signal) => {
     const triggers = (wiring.value?.triggers ?? []).filter((each) => draft.value.triggers.includes(each.id))
-    return Promise.all(triggers.map(async (trigger) => ({ id: trigger.id, ...(await api<BacktestResult>('POST', `${current.path}/wiring:test`, { trigger, ...range.asked }, signal)) })))
+    return Promise.all(
+      triggers.map(async (trigger) => ({
+        id: trigger.id,
+        ...(await api<BacktestResult>('POST', `${current.path}/wiring:test`, { trigger, ...range.asked }, signal)),
+      })),
+    )
   },
   [() => draft.value.triggers.join(), () => wiring.value?.revision, () => range.query],
   100,
@@ -85,7 +105,13 @@ const sent = computed(() => {
   const { does: what } = draft.value
   const example = evidence.value?.[0]?.examples[0]
   const amount = what.value.type === 'fixed' ? what.value.amount : what.value.type === 'reading' ? (what.value.fallback ?? 36) : undefined
-  const values: TemplateValues = { ...Object.fromEntries(Object.entries(channel.value?.ids ?? {}).map(([name, value]) => ['id.' + name, value])), event: what.event || undefined, value: amount, currency: amount === undefined ? undefined : currency.value, order: example?.order ?? undefined }
+  const values: TemplateValues = {
+    ...Object.fromEntries(Object.entries(channel.value?.ids ?? {}).map(([name, value]) => ['id.' + name, value])),
+    event: what.event || undefined,
+    value: amount,
+    currency: amount === undefined ? undefined : currency.value,
+    order: example?.order ?? undefined,
+  }
   return (recipe.value?.calls[what.call]?.steps ?? []).map((step) => {
     if ('script' in step) return { what: 'loads', how: step.script }
     if ('image' in step) return { what: 'requests', how: fillAddress(step.image, values) }
@@ -103,7 +129,10 @@ async function save(): Promise<void> {
   if (problem.value || saving.value) return
   saving.value = true
   const tag = { ...draft.value, id }
-  const saved = await change((before) => ({ ...before, tags: before.tags.some((each) => each.id === id) ? before.tags.map((each) => (each.id === id ? tag : each)) : [...before.tags, tag] }))
+  const saved = await change((before) => ({
+    ...before,
+    tags: before.tags.some((each) => each.id === id) ? before.tags.map((each) => (each.id === id ? tag : each)) : [...before.tags, tag],
+  }))
   saving.value = false
   if (!saved) return
   settle(tag)
@@ -111,7 +140,8 @@ async function save(): Promise<void> {
 }
 
 async function remove(): Promise<void> {
-  if (await change((before) => ({ ...before, tags: before.tags.filter((each) => each.id !== id) }))) await router.push({ name: 'wiring', params: { key: current.key } })
+  if (await change((before) => ({ ...before, tags: before.tags.filter((each) => each.id !== id) })))
+    await router.push({ name: 'wiring', params: { key: current.key } })
 }
 
 useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
@@ -120,9 +150,14 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
 <template>
   <div class="with-evidence">
     <div class="screen">
-      <label class="name"><span class="visually-hidden">Name of the tag</span><input v-model="draft.name" placeholder="Name of the tag" maxlength="200" :readonly="!canEdit" /></label>
+      <label v-if="ready" class="name"
+        ><span class="visually-hidden">Name of the tag</span><input v-model="draft.name" placeholder="Name of the tag" maxlength="200" :readonly="!canEdit"
+      /></label>
       <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
-      <div v-if="missing" class="empty"><h2>This tag is no longer in the draft</h2><RouterLink class="button" :to="{ name: 'wiring', params: { key: current.key } }">To the wiring</RouterLink></div>
+      <div v-if="missing" class="empty">
+        <h2>This tag is no longer in the draft</h2>
+        <RouterLink class="button" :to="{ name: 'wiring', params: { key: current.key } }">To the wiring</RouterLink>
+      </div>
       <div v-else-if="wiring && !channels.length" class="empty">
         <h2>There is no channel to tell yet</h2>
         <p>Connect the place where you buy ads, with the number it knows you by. Then come back here.</p>
@@ -131,14 +166,29 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
       <template v-else-if="wiring">
         <fieldset class="triggers">
           <legend>When any of these happens …</legend>
-          <label v-for="trigger in wiring.triggers" :key="trigger.id"><input type="checkbox" :checked="draft.triggers.includes(trigger.id)" :disabled="!canEdit" @change="toggleTrigger(trigger.id)" /><SentenceText :parts="triggerSentence(trigger)" /></label>
-          <p v-if="!wiring.triggers.length" class="hint">There is no trigger yet. <RouterLink :to="{ name: 'trigger', params: { key: current.key, id: 'new' } }">Make one first</RouterLink></p>
+          <label v-for="trigger in wiring.triggers" :key="trigger.id"
+            ><input type="checkbox" :checked="draft.triggers.includes(trigger.id)" :disabled="!canEdit" @change="toggleTrigger(trigger.id)" /><SentenceText
+              :parts="triggerSentence(trigger)"
+          /></label>
+          <p v-if="!wiring.triggers.length" class="hint">
+            There is no trigger yet. <RouterLink :to="{ name: 'trigger', params: { key: current.key, id: 'new' } }">Make one first</RouterLink>
+          </p>
           <p v-else-if="!draft.triggers.length" class="hint">Without a trigger this tag never fires.</p>
         </fieldset>
-        <SentenceEditor :parts="parts" :model="draft" :choices-for="choicesFor" :event="undefined" :currency="currency" :readonly="!canEdit" @change="draft = $event as Tag" />
+        <SentenceEditor
+          :parts="parts"
+          :model="draft"
+          :choices-for="choicesFor"
+          :event="undefined"
+          :currency="currency"
+          :readonly="!canEdit"
+          @change="draft = $event as Tag"
+        />
         <p v-if="draft.does.call === 'event' && recipe?.events.length && !draft.does.event && canEdit" class="names">
           {{ channel?.name }} knows these events:
-          <button v-for="each in recipe.events" :key="each.name" type="button" :title="each.label" @click="draft = does('event', each.name)(draft) as Tag"><code>{{ each.name }}</code> {{ each.label }}</button>
+          <button v-for="each in recipe.events" :key="each.name" type="button" :title="each.label" @click="draft = does('event', each.name)(draft) as Tag">
+            <code>{{ each.name }}</code> {{ each.label }}
+          </button>
         </p>
         <label class="check"><input v-model="draft.paused" type="checkbox" :disabled="!canEdit" /> Paused: stays in the wiring, does not fire</label>
         <p v-if="changed" class="unsaved">Not saved yet; kept in this tab.</p>
@@ -162,7 +212,9 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
           <div v-for="each in evidence" :key="each.id" class="fires">
             <strong>{{ count(each.conversions) }}</strong>
             <span>times, in {{ count(each.convertingVisits) }} of {{ count(each.visits) }} visits</span>
-            <p v-if="draft.does.call === 'event' && each.visits && each.convertingVisits > each.visits * 0.5" class="warning">This event would be told in most visits. Is the trigger really the success page?</p>
+            <p v-if="draft.does.call === 'event' && each.visits && each.convertingVisits > each.visits * 0.5" class="warning">
+              This event would be told in most visits. Is the trigger really the success page?
+            </p>
           </div>
         </template>
         <p v-else class="hint">Choose a trigger to see how often it happened.</p>
@@ -170,7 +222,9 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
       <section v-if="sent.length">
         <h2>What the visitor's browser then does</h2>
         <ol class="sent">
-          <li v-for="(step, index) in sent" :key="index">{{ step.what }} <code>{{ step.how }}</code></li>
+          <li v-for="(step, index) in sent" :key="index">
+            {{ step.what }} <code>{{ step.how }}</code>
+          </li>
         </ol>
         <p class="hint">Values stand for an example.</p>
       </section>

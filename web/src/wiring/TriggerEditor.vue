@@ -59,7 +59,19 @@ function choicesFor(slot: string): Choice<object>[] {
 }
 
 const evidence = useLoaded<BacktestResult>(
-  (signal) => api('POST', `${current.path}/wiring:test`, { trigger: { moment: draft.value.moment.type === 'signal' && !draft.value.moment.name ? { type: 'signal', name: '?' } : draft.value.moment, where: draft.value.where }, ...range.asked }, signal),
+  (signal) =>
+    api(
+      'POST',
+      `${current.path}/wiring:test`,
+      {
+        trigger: {
+          moment: draft.value.moment.type === 'signal' && !draft.value.moment.name ? { type: 'signal', name: '?' } : draft.value.moment,
+          where: draft.value.where,
+        },
+        ...range.asked,
+      },
+      signal,
+    ),
   [() => JSON.stringify([draft.value.moment, draft.value.where]), () => range.query],
   250,
 )
@@ -69,7 +81,10 @@ async function save(): Promise<void> {
   if (problem.value || saving.value) return
   saving.value = true
   const trigger = { ...draft.value, id }
-  const saved = await change((before) => ({ ...before, triggers: before.triggers.some((each) => each.id === id) ? before.triggers.map((each) => (each.id === id ? trigger : each)) : [...before.triggers, trigger] }))
+  const saved = await change((before) => ({
+    ...before,
+    triggers: before.triggers.some((each) => each.id === id) ? before.triggers.map((each) => (each.id === id ? trigger : each)) : [...before.triggers, trigger],
+  }))
   saving.value = false
   if (!saved) return
   settle(trigger)
@@ -77,7 +92,10 @@ async function save(): Promise<void> {
 }
 
 async function remove(): Promise<void> {
-  const removed = await change((before) => ({ triggers: before.triggers.filter((each) => each.id !== id), tags: before.tags.map((tag) => ({ ...tag, triggers: tag.triggers.filter((each) => each !== id) })) }))
+  const removed = await change((before) => ({
+    triggers: before.triggers.filter((each) => each.id !== id),
+    tags: before.tags.map((tag) => ({ ...tag, triggers: tag.triggers.filter((each) => each !== id) })),
+  }))
   if (removed) await router.push({ name: 'wiring', params: { key: current.key } })
 }
 
@@ -87,27 +105,52 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
 <template>
   <div class="with-evidence">
     <div class="screen">
-      <div class="screen-head"><h1>{{ isNew ? 'New trigger' : 'Trigger' }}</h1></div>
+      <div class="screen-head">
+        <h1>{{ isNew ? 'New trigger' : 'Trigger' }}</h1>
+      </div>
       <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
-      <div v-if="missing" class="empty"><h2>This trigger is no longer in the draft</h2><RouterLink class="button" :to="{ name: 'wiring', params: { key: current.key } }">To the wiring</RouterLink></div>
+      <div v-if="missing" class="empty">
+        <h2>This trigger is no longer in the draft</h2>
+        <RouterLink class="button" :to="{ name: 'wiring', params: { key: current.key } }">To the wiring</RouterLink>
+      </div>
       <template v-else-if="wiring">
-        <SentenceEditor :parts="parts" :model="draft" :choices-for="choicesFor" :event="eventNameOf(draft.moment)" :currency="current.site?.currency ?? 'EUR'" :readonly="!canEdit" @change="draft = $event as Trigger" />
+        <SentenceEditor
+          :parts="parts"
+          :model="draft"
+          :choices-for="choicesFor"
+          :event="eventNameOf(draft.moment)"
+          :currency="current.site?.currency ?? 'EUR'"
+          :readonly="!canEdit"
+          @change="draft = $event as Trigger"
+        />
         <p v-if="changed" class="unsaved">Not saved yet; kept in this tab.</p>
         <label class="field note">Note for colleagues<textarea v-model="draft.note" rows="2" maxlength="5000" :readonly="!canEdit" /></label>
         <div class="actions">
-          <button v-if="canEdit" class="main-action" :disabled="saving" :title="unready ?? ''" @click="save">{{ isNew ? 'Save, and say what then' : 'Save in the draft' }}</button>
+          <button v-if="canEdit" class="main-action" :disabled="saving" :title="unready ?? ''" @click="save">
+            {{ isNew ? 'Save, and say what then' : 'Save in the draft' }}
+          </button>
           <RouterLink class="button" :to="{ name: 'wiring', params: { key: current.key } }">Back</RouterLink>
           <kbd>Ctrl S</kbd>
         </div>
         <details v-if="!isNew && canEdit" class="remove">
           <summary>Remove this trigger</summary>
-          <p class="hint">{{ usedBy.length ? `These tags lose it: ${usedBy.map((tag) => tag.name).join(', ')}.` : 'No tag uses it.' }} Pages change only with the next release.</p>
+          <p class="hint">
+            {{ usedBy.length ? `These tags lose it: ${usedBy.map((tag) => tag.name).join(', ')}.` : 'No tag uses it.' }} Pages change only with the next
+            release.
+          </p>
           <button class="danger" @click="remove">Remove the trigger</button>
         </details>
       </template>
     </div>
     <aside class="evidence" aria-label="Evidence">
-      <GoalEvidence :result="evidence.data.value" :loading="evidence.loading.value" :error="unready ? '' : evidence.error.value" :unfinished="!!unready" counts="times" @include="draft = { ...draft, where: includePath(draft.where, $event) }" />
+      <GoalEvidence
+        :result="evidence.data.value"
+        :loading="evidence.loading.value"
+        :error="unready ? '' : evidence.error.value"
+        :unfinished="!!unready"
+        counts="times"
+        @include="draft = { ...draft, where: includePath(draft.where, $event) }"
+      />
     </aside>
   </div>
 </template>

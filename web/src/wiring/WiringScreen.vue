@@ -60,11 +60,17 @@ const canEdit = computed(() => current.site?.role !== 'reader')
 function tagNote(tag: Tag): string {
   if (tag.paused) return 'paused'
   if (tag.does.call === 'base') return 'pixel'
-  return tag.does.value.type === 'fixed' ? money(tag.does.value.amount, currency.value) : tag.does.value.type === 'none' ? 'event' : tagValueWords(tag.does.value).replace(/^the /, '')
+  return tag.does.value.type === 'fixed'
+    ? money(tag.does.value.amount, currency.value)
+    : tag.does.value.type === 'none'
+      ? 'event'
+      : tagValueWords(tag.does.value).replace(/^the /, '')
 }
 
-const togglePause = (tag: Tag): Promise<boolean> => change((draft) => ({ ...draft, tags: draft.tags.map((each) => (each.id === tag.id ? { ...each, paused: !each.paused } : each)) }))
-const duplicate = (tag: Tag): Promise<boolean> => change((draft) => ({ ...draft, tags: [...draft.tags, { ...tag, id: newId(), name: `${tag.name} (copy)`.slice(0, 200), paused: true }] }))
+const togglePause = (tag: Tag): Promise<boolean> =>
+  change((draft) => ({ ...draft, tags: draft.tags.map((each) => (each.id === tag.id ? { ...each, paused: !each.paused } : each)) }))
+const duplicate = (tag: Tag): Promise<boolean> =>
+  change((draft) => ({ ...draft, tags: [...draft.tags, { ...tag, id: newId(), name: `${tag.name} (copy)`.slice(0, 200), paused: true }] }))
 
 useKeys({ n: () => void router.push({ name: 'trigger', params: { key: current.key, id: 'new' } }) })
 </script>
@@ -81,23 +87,34 @@ useKeys({ n: () => void router.push({ name: 'trigger', params: { key: current.ke
         </select>
       </template>
       <a class="button" :href="`/api/v1${current.path}/wiring:export`" download>Export</a>
-      <RouterLink v-if="canEdit" class="button main-action" :to="{ name: 'trigger', params: { key: current.key, id: 'new' } }">New trigger <kbd>n</kbd></RouterLink>
+      <RouterLink v-if="canEdit" class="button main-action" :to="{ name: 'trigger', params: { key: current.key, id: 'new' } }"
+        >New trigger <kbd>n</kbd></RouterLink
+      >
     </div>
     <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
     <div v-if="wiring && !wiring.triggers.length && !wiring.tags.length" class="empty">
       <h2>Nothing fires yet</h2>
-      <p>First say <em>when</em>: on every page, on a thank-you page, when a form is sent. Then say what happens <em>then</em>: which channel is told, and with which value.</p>
+      <p>
+        First say <em>when</em>: on every page, on a thank-you page, when a form is sent. Then say what happens <em>then</em>: which channel is told, and with
+        which value.
+      </p>
       <RouterLink v-if="!channels.length" class="button" :to="{ name: 'channels', params: { key: current.key } }">Connect a channel first</RouterLink>
       <RouterLink class="button main-action" :to="{ name: 'trigger', params: { key: current.key, id: 'new' } }">Make the first trigger</RouterLink>
     </div>
     <table v-else-if="wiring" class="figures ledger">
       <thead>
-        <tr><th>When …</th><th title="How often this happened in the last 7 days, by what was recorded">last 7 days</th><th>… then</th></tr>
+        <tr>
+          <th>When …</th>
+          <th title="How often this happened in the last 7 days, by what was recorded">last 7 days</th>
+          <th>… then</th>
+        </tr>
       </thead>
       <tbody>
         <tr v-for="row in rows" :key="row.trigger.id">
           <td>
-            <RouterLink class="when" :to="{ name: 'trigger', params: { key: current.key, id: row.trigger.id } }"><SentenceText :parts="row.sentence" /></RouterLink>
+            <RouterLink class="when" :to="{ name: 'trigger', params: { key: current.key, id: row.trigger.id } }"
+              ><SentenceText :parts="row.sentence"
+            /></RouterLink>
             <span v-if="changeOf(row.trigger.id)" class="changed">{{ changeOf(row.trigger.id) }}</span>
             <p v-if="row.trigger.note" class="hint">{{ row.trigger.note }}</p>
           </td>
@@ -110,11 +127,25 @@ useKeys({ n: () => void router.push({ name: 'trigger', params: { key: current.ke
           <td>
             <div class="tags">
               <span v-for="tag in row.tags" :key="tag.id" class="tag" :class="{ paused: tag.paused, differs: changeOf(tag.id) }">
-                <RouterLink :to="{ name: 'tag', params: { key: current.key, id: tag.id } }">{{ tag.name }} <small>{{ changeOf(tag.id) ? `${changeOf(tag.id)}, ${tagNote(tag)}` : tagNote(tag) }}</small></RouterLink>
-                <button v-if="canEdit" class="small" :title="tag.paused ? 'Let it fire again' : 'Pause'" :aria-label="`${tag.paused ? 'Go on with' : 'Pause'} ${tag.name}`" @click="togglePause(tag)"><component :is="tag.paused ? Play : Pause" :size="13" aria-hidden="true" /></button>
-                <button v-if="canEdit" class="small" title="Duplicate, paused" :aria-label="`Duplicate ${tag.name}`" @click="duplicate(tag)"><Copy :size="13" aria-hidden="true" /></button>
+                <RouterLink :to="{ name: 'tag', params: { key: current.key, id: tag.id } }"
+                  >{{ tag.name }} <small>{{ changeOf(tag.id) ? `${changeOf(tag.id)}, ${tagNote(tag)}` : tagNote(tag) }}</small></RouterLink
+                >
+                <button
+                  v-if="canEdit"
+                  class="small"
+                  :title="tag.paused ? 'Let it fire again' : 'Pause'"
+                  :aria-label="`${tag.paused ? 'Go on with' : 'Pause'} ${tag.name}`"
+                  @click="togglePause(tag)"
+                >
+                  <component :is="tag.paused ? Play : Pause" :size="13" aria-hidden="true" />
+                </button>
+                <button v-if="canEdit" class="small" title="Duplicate, paused" :aria-label="`Duplicate ${tag.name}`" @click="duplicate(tag)">
+                  <Copy :size="13" aria-hidden="true" />
+                </button>
               </span>
-              <RouterLink v-if="canEdit" class="button quiet" :to="{ name: 'tag', params: { key: current.key, id: 'new' }, query: { trigger: row.trigger.id } }">then …</RouterLink>
+              <RouterLink v-if="canEdit" class="button quiet" :to="{ name: 'tag', params: { key: current.key, id: 'new' }, query: { trigger: row.trigger.id } }"
+                >then …</RouterLink
+              >
             </div>
           </td>
         </tr>
@@ -123,7 +154,9 @@ useKeys({ n: () => void router.push({ name: 'trigger', params: { key: current.ke
           <td />
           <td>
             <div class="tags">
-              <span v-for="tag in loose" :key="tag.id" class="tag paused"><RouterLink :to="{ name: 'tag', params: { key: current.key, id: tag.id } }">{{ tag.name }}</RouterLink></span>
+              <span v-for="tag in loose" :key="tag.id" class="tag paused"
+                ><RouterLink :to="{ name: 'tag', params: { key: current.key, id: tag.id } }">{{ tag.name }}</RouterLink></span
+              >
             </div>
           </td>
         </tr>

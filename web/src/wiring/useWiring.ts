@@ -27,7 +27,10 @@ export function useWiring(): WiringDraft {
 
   async function load(): Promise<void> {
     try {
-      ;[wiring.value, channels.value] = await Promise.all([api<DraftAnswer>('GET', `${current.path}/wiring`), api<(Channel & { revision: number })[]>('GET', `${current.path}/channels`)])
+      ;[wiring.value, channels.value] = await Promise.all([
+        api<DraftAnswer>('GET', `${current.path}/wiring`),
+        api<(Channel & { revision: number })[]>('GET', `${current.path}/channels`),
+      ])
     } catch (error) {
       problem.value = messageOf(error)
     }
@@ -55,5 +58,7 @@ export function useWiring(): WiringDraft {
 
 /** A short id for something new in the wiring. */
 export function newId(): string {
-  return Array.from(crypto.getRandomValues(new Uint8Array(6)), (byte) => byte.toString(36).padStart(2, '0')).join('').slice(0, 10)
+  return Array.from(crypto.getRandomValues(new Uint8Array(6)), (byte) => byte.toString(36).padStart(2, '0'))
+    .join('')
+    .slice(0, 10)
 }
