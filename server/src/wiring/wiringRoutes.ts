@@ -186,7 +186,12 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
     if (!found) throw notFound('release')
     const before = number > 1 ? await releaseOf(database, site.id, number - 1) : undefined
     const { document, ...row } = found
-    const changes = wiringDifferences(before?.document.wiring ?? EMPTY_WIRING, document.wiring, document.channels, site.settings.currency)
+    const changes = wiringDifferences(
+      before?.document.wiring ?? EMPTY_WIRING,
+      document.wiring,
+      [...document.channels, ...(before?.document.channels ?? [])],
+      site.settings.currency,
+    )
     return { ...presentRelease(row, (await releaseOf(database, site.id))?.number === number), ...document.wiring, channels: document.channels, changes }
   }
 

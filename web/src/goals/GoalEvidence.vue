@@ -35,17 +35,14 @@ const included = (why: string): boolean => why === 'differs only in upper and lo
           </div>
           <template v-if="counts === 'conversions'">
             <div title="Their values added up, in the site's currency">
-              <strong>{{ money(result.value, currency) }}</strong
-              ><span>value</span>
+              <strong>{{ money(result.value, currency) }}</strong><span>value</span>
             </div>
             <div :title="`${count(result.convertingVisits)} of the ${count(result.visits)} visits that began in these days have a conversion`">
-              <strong>{{ rate(result.rate) }}</strong
-              ><span>of visits</span>
+              <strong>{{ rate(result.rate) }}</strong><span>of visits</span>
             </div>
           </template>
           <div v-else :title="`of ${count(result.visits)} visits that began in these days`">
-            <strong>{{ count(result.convertingVisits) }}</strong
-            ><span>of {{ count(result.visits) }} visits</span>
+            <strong>{{ count(result.convertingVisits) }}</strong><span>of {{ count(result.visits) }} visits</span>
           </div>
         </div>
         <p v-if="result.unconverted" class="hint">

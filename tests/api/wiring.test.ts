@@ -1,0 +1,147 @@
+import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest'
+import { pageView, startTestServer, type TestServer } from '../start/testServer.js'
+
+const RECIPE = {
+  recipe: 1,
+  id: 'farola-search',
+  name: 'Farola Search',
+  ids: [{ name: 'account', label: 'Lantern number', pattern: '^LN-[0-9]{6}$', example: 'LN-204518' }],
+  calls: {
+    base: { label: 'Base', steps: [{ image: 'https://farola.example/base.gif?a={id.account}' }] },
+    event: { label: 'Event', needs: ['event'], steps: [{ queue: 'farola', push: ['told', '{event}'] }] },
+  },
+}
+interface Draft {
+  revision: number
+  live: number | null
+  changes: { change: string; what: string; to?: string }[]
+  triggers: { id: string }[]
+}
+
+let server: TestServer
+let key: string
+let channel: string
+beforeAll(async () => {
+  server = await startTestServer(inject('databaseUrl'))
+})
+afterAll(() => server.stop())
+
+const wiring = (): object => ({
+  triggers: [
+    { id: 'any', moment: { type: 'page-view' } },
+    { id: 'receipt', moment: { type: 'page-view' }, where: { any: [{ all: [{ reading: 'path', op: 'matches', value: '^/nights/(thanks|gracias)$' }] }] } },
+  ],
+  tags: [
+    { id: 'base', name: 'Base', triggers: ['any'], does: { type: 'channel-event', channel, call: 'base' } },
+    { id: 'event', name: 'Night', triggers: ['receipt'], does: { type: 'channel-event', channel, call: 'event', event: 'sale' } },
+  ],
+})
+const put = (body: object): ReturnType<typeof server.api<Draft>> => server.api<Draft>('PUT', `/sites/${key}/wiring`, body)
+const loader = async (): Promise<string> => (await fetch(`${server.url}/l/${key}.js`)).text()
+
+describe('the draft and releases', () => {
+  beforeAll(async () => {
+    key = await server.addSite()
+    await server.api('POST', `/sites/${key}/recipes`, RECIPE)
+    channel = (await server.api<{ id: string }>('POST', `/sites/${key}/channels`, { name: 'Farola', recipe: 'farola-search', ids: { account: 'LN-204518' } }))
+      .body.id
+  })
+
+  it('begin empty: the loader records, nothing fires', async () => {
+    expect((await server.api<Draft>('GET', `/sites/${key}/wiring`)).body).toMatchObject({ revision: 0, live: null, changes: [], triggers: [] })
+    expect(await loader()).toContain('"release":0')
+  })
+
+  it('save only over the current revision, and show both otherwise', async () => {
+    expect((await put(wiring())).status).toBe(409)
+    const saved = await put({ ...wiring(), revision: 0 })
+    expect(saved.body).toMatchObject({ revision: 1, live: null })
+    expect(saved.body.changes).toHaveLength(4)
+    const stale = await server.api<{ current: Draft; yours: object }>('PUT', `/sites/${key}/wiring`, { triggers: [], tags: [], revision: 0 })
+    expect(stale.status).toBe(409)
+    expect(stale.body.current).toMatchObject({ revision: 1, triggers: [{ id: 'any' }, { id: 'receipt' }] })
+    expect(stale.body.yours).toEqual({ triggers: [], tags: [] })
+  })
+
+  it('go live at once, compiled into the loader', async () => {
+    const release = await server.api<{ number: number; live: boolean; checksum: string; changes: object[] }>('POST', `/sites/${key}/releases`, {
+      name: 'First',
+      note: 'Everything',
+    })
+    expect(release).toMatchObject({ status: 201, body: { number: 1, live: true, name: 'First', note: 'Everything' } })
+    expect(release.body.checksum).toMatch(/^[0-9a-f]{64}$/)
+    const script = await loader()
+    expect(script).toContain('"release":1')
+    expect(script).toContain('"id.account":"LN-204518"')
+    const first = await fetch(`${server.url}/l/${key}.js`)
+    const again = await fetch(`${server.url}/l/${key}.js`, { headers: { 'if-none-match': first.headers.get('etag') ?? '' } })
+    expect(again.status).toBe(304)
+    expect((await server.api<Draft>('GET', `/sites/${key}/wiring`)).body).toMatchObject({ live: 1, changes: [] })
+  })
+
+  it('are compared in sentences, and restored as a new release', async () => {
+    const { body: draft } = await server.api<Draft>('GET', `/sites/${key}/wiring`)
+    await put({ triggers: [{ id: 'any', moment: { type: 'page-view' } }], tags: [], revision: draft.revision })
+    await server.api('POST', `/sites/${key}/releases`, { name: 'Nothing' })
+    expect(await loader()).not.toContain('LN-204518')
+    expect(
+      (await server.api<{ changes: { change: string; from: string }[] }>('GET', `/sites/${key}/releases/2`)).body.changes.map(
+        (each) => `${each.change}: ${each.from}`,
+      ),
+    ).toEqual([
+      'removed: When a page is viewed whose path matches the pattern ^/nights/(thanks|gracias)$',
+      'removed: Base: When a page is viewed, any page, then tell Farola that the page was viewed',
+      'removed: Night: When a page is viewed whose path matches the pattern ^/nights/(thanks|gracias)$, then tell Farola about the event sale with no value',
+    ])
+    const restored = await server.api('POST', `/sites/${key}/releases/1:restore`)
+    expect(restored.body).toMatchObject({ number: 3, restores: 1, live: true })
+    expect(await loader()).toContain('LN-204518')
+    expect((await server.api<object[]>('GET', `/sites/${key}/releases`)).body).toMatchObject([
+      { number: 3, live: true },
+      { number: 2, live: false },
+      { number: 1, live: false },
+    ])
+  })
+
+  it('cannot go live with a tag whose channel was not finished', async () => {
+    const { body: draft } = await server.api<Draft>('GET', `/sites/${key}/wiring`)
+    await put({ triggers: [], tags: [{ id: 'lost', name: 'Lost', does: { type: 'channel-event', channel: 'gone', call: 'base' } }], revision: draft.revision })
+    const refused = await server.api<{ detail: string }>('POST', `/sites/${key}/releases`, { name: 'Broken' })
+    expect(refused.status).toBe(400)
+    expect(refused.body.detail).toContain('"Lost" reports to a channel that does not exist')
+    expect((await server.api<object[]>('GET', `/sites/${key}/releases`)).body).toHaveLength(3)
+  })
+
+  it('travel as a file: a dry import says what it would change, and changes nothing', async () => {
+    const { body: file } = await server.api<{ wiring: object }>('GET', `/sites/${key}/wiring:export`)
+    const { body: before } = await server.api<Draft>('GET', `/sites/${key}/wiring`)
+    const dry = await server.api<{ applied: boolean; changes: { change: string }[] }>('POST', `/sites/${key}/wiring:import`, { wiring: wiring() })
+    expect(dry.body).toMatchObject({ applied: false })
+    expect(dry.body.changes.map((each) => each.change).sort()).toEqual(['added', 'added', 'added', 'added', 'removed'])
+    expect((await server.api<Draft>('GET', `/sites/${key}/wiring`)).body).toEqual(before)
+    const applied = await server.api('POST', `/sites/${key}/wiring:import`, { wiring: wiring(), apply: true, revision: before.revision })
+    expect(applied.body).toMatchObject({ applied: true, revision: before.revision + 1 })
+    expect((await server.api<{ wiring: object }>('GET', `/sites/${key}/wiring:export`)).body.wiring).not.toEqual(file.wiring)
+  })
+
+  it('show how often each trigger would have fired', async () => {
+    await server.collect(key, 'visitor-1', [pageView('/', '2026-05-04T10:00:00Z'), pageView('/nights/Gracias', '2026-05-04T10:01:00Z')])
+    const { body } = await server.api<{ id: string; events: number }[]>('GET', `/sites/${key}/wiring:evidence?from=2026-05-01&to=2026-06-01`)
+    expect(body).toMatchObject([
+      { id: 'any', events: 2 },
+      { id: 'receipt', events: 1 },
+    ])
+  })
+})
+
+describe('channels', () => {
+  it('check ids by the recipe, and stay while tags report to them', async () => {
+    const wrong = await server.api<{ errors: object[] }>('POST', `/sites/${key}/channels`, { name: 'Farola', recipe: 'farola-search', ids: { account: '12' } })
+    expect(wrong).toMatchObject({ status: 400, body: { errors: [{ path: 'ids.account' }] } })
+    expect((await server.api('DELETE', `/sites/${key}/channels/${channel}`)).status).toBe(409)
+  })
+  it('refuse a recipe whose pattern is no RE2', async () => {
+    const wrong = { ...RECIPE, ids: [{ ...RECIPE.ids[0], pattern: '(' }] }
+    expect((await server.api('POST', `/sites/${key}/recipes`, wrong)).status).toBe(400)
+  })
+})
