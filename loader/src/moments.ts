@@ -23,10 +23,11 @@ export function limited(value: unknown, most: number): string | undefined {
 }
 
 /** Records a page view, with the order where the page tells of one in its `digitalData` (W3C). */
-const viewPage = quietly((referrer: string): void => {
+const viewPage = quietly((referrer: string, when: { url?: string; at?: string } = {}): void => {
   const { transaction } = (window as { digitalData?: DigitalData }).digitalData ?? {}
   const total = transaction?.total
   record({
+    ...when,
     name: 'page-view',
     referrer: limited(referrer, 8192),
     value: money(total?.transactionTotal ?? total?.basePrice),
@@ -41,11 +42,13 @@ export const watchPages = quietly((): void => {
   let last = place()
   let lastUrl = location.href
   const changed = quietly((): void => {
-    if (place() === last) return
-    last = place()
     const from = lastUrl
     lastUrl = location.href
-    setTimeout(() => viewPage(from), TITLE_MS)
+    if (place() === last) return
+    last = place()
+    // Address and time are those of the navigation, even if the next one comes before the title settled.
+    const when = { url: location.href.slice(0, 8192), at: new Date().toISOString() }
+    setTimeout(() => viewPage(from, when), TITLE_MS)
   })
   for (const name of ['pushState', 'replaceState'] as const) {
     const original = history[name]
@@ -81,16 +84,21 @@ export const watchForms = quietly((): void => {
     sent.set(form, now)
     record({ name: 'form-sent', data })
   })
-  // On the window and first, so that it is heard even if the page's own code stops the event.
-  addEventListener(
-    'submit',
-    quietly((event: SubmitEvent) => {
-      const form = (event.composedPath()[0] ?? event.target) as HTMLFormElement
-      sent.delete(form)
-      send(form)
-    }),
-    true,
-  )
+  const heard = new WeakSet<Event>()
+  const hear = quietly((event: Event): void => {
+    if (heard.has(event)) return
+    heard.add(event)
+    const form = (event.composedPath()[0] ?? event.target) as HTMLFormElement
+    sent.delete(form)
+    send(form)
+  })
+  addEventListener('submit', hear, true)
+  // A listener of the page that came before ours can keep the event from us; then it is heard as it is stopped.
+  const stop = Event.prototype.stopImmediatePropagation
+  Event.prototype.stopImmediatePropagation = function () {
+    if (this.type === 'submit') hear(this)
+    stop.call(this)
+  }
   const original = HTMLFormElement.prototype.submit
   HTMLFormElement.prototype.submit = function () {
     send(this)

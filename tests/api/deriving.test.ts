@@ -84,7 +84,7 @@ describe('the live stream', () => {
     await server.api('POST', `/sites/${key}/goals`, { name: 'Any page', kind: { type: 'page' }, value: { type: 'fixed', amount: 5 } })
     const stop = new AbortController()
     const stream = await fetch(`${server.url}/api/v1/sites/${key}/live`, { headers: { authorization: `Bearer ${TOKEN}` }, signal: stop.signal })
-    const reader = (stream.body as ReadableStream<Uint8Array>).pipeThrough(new TextDecoderStream()).getReader()
+    const reader = (stream.body as ReadableStream).pipeThrough(new TextDecoderStream()).getReader()
     await server.collect(key, 'visitor-now', [pageView('/now', new Date().toISOString())])
     let text = ''
     while (!/event: ?conversions[^]*\n\n/.test(text)) text += (await reader.read()).value ?? ''
