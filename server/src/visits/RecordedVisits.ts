@@ -13,13 +13,15 @@ export interface RecordedVisitor {
 
 /** Sites with more events than this are read from the log each time instead of being remembered. */
 const MOST_REMEMBERED = 1_000_000
-/** Events received within this time before the last look are looked at again: another process may have committed late. */
-const OVERLAP_MS = 60_000
+/** For this long after an event was seen, one with a lower id may still appear: another process may commit late. */
+const SETTLED_MS = 60_000
 
 interface Memory {
   revision: number
-  /** Events with a higher id are looked at next time. */
+  /** Everything up to this id was seen and has settled. */
   afterId: number
+  /** When each event above it was seen, by id. */
+  seen: Map<number, number>
   events: number
   visitors: Map<number, RecordedVisitor>
   /** Looks go one after the other. */
@@ -68,7 +70,7 @@ export class RecordedVisits {
         this.memories.delete(site.id)
         return null
       }
-      memory = { revision: site.revision, afterId: 0, events: 0, visitors: new Map(), turn: Promise.resolve() }
+      memory = { revision: site.revision, afterId: 0, seen: new Map(), events: 0, visitors: new Map(), turn: Promise.resolve() }
       this.memories.set(site.id, memory)
     }
     const current = memory
@@ -83,12 +85,13 @@ export class RecordedVisits {
   }
 
   private async refresh(site: Site, memory: Memory): Promise<void> {
-    const rows = await this.database.rows<{ id: number; visitor_id: number; received_at: number }>(
-      'SELECT id, visitor_id, received_at FROM events FORCE INDEX (event_id) WHERE id > ? AND site_id = ? ORDER BY id',
+    // The index holds all of these columns, so looking costs little even right after a large import.
+    const rows = await this.database.rows<{ id: number; visitor_id: number }>(
+      'SELECT id, visitor_id FROM events FORCE INDEX (event_id) WHERE id > ? AND site_id = ? ORDER BY id',
       [memory.afterId, site.id],
     )
-    if (!rows.length) return
-    const visitorIds = [...new Set(rows.map((row) => row.visitor_id))]
+    const fresh = rows.filter((row) => !memory.seen.has(row.id))
+    const visitorIds = [...new Set(fresh.map((row) => row.visitor_id))]
     for (let start = 0; start < visitorIds.length; start += 1000) {
       const loaded = await this.log.ofVisitors(site.id, visitorIds.slice(start, start + 1000), this.database.pool)
       for (const visitor of await this.named(site, loaded)) {
@@ -97,8 +100,13 @@ export class RecordedVisits {
         memory.visitors.set(visitor.visitorId, visitor)
       }
     }
-    const settled = Date.now() - OVERLAP_MS
-    for (const row of rows) if (row.received_at < settled && row.id > memory.afterId) memory.afterId = row.id
+    const now = Date.now()
+    for (const { id } of fresh) memory.seen.set(id, now)
+    for (const [id, seenAt] of [...memory.seen].sort((a, b) => a[0] - b[0])) {
+      if (seenAt > now - SETTLED_MS) break
+      memory.afterId = id
+      memory.seen.delete(id)
+    }
   }
 
   private async named(site: Site, visitors: { visitorId: number; events: StoredEvent[] }[]): Promise<RecordedVisitor[]> {

@@ -1,0 +1,75 @@
+import { mkdirSync, mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { DEMO_PERSON } from '../demo/src/setUp.js'
+import { startDemo } from '../demo/src/startDemo.js'
+import { readConfig } from '../server/src/app/config.js'
+import { openWindow, signIn, startBrowser } from '../tests/start/browser.js'
+
+/** Makes every picture of docs/screenshots from the demo data. */
+const folder = join(fileURLToPath(new URL('..', import.meta.url)), 'docs/screenshots')
+mkdirSync(folder, { recursive: true })
+const data = mkdtempSync(join(tmpdir(), 'acequia-screenshots-'))
+const token = 'token-for-screenshots'
+const demo = await startDemo(readConfig({ ACEQUIA_DATA: data, ACEQUIA_LOG_LEVEL: 'error', ACEQUIA_TOKEN: token }), { port: 4601, traffic: true }, console.log)
+const browser = await startBrowser()
+
+const api = async <T>(path: string, method = 'GET', body?: unknown): Promise<T> => {
+  const answer = await fetch(`${demo.server.url}/api/v1/sites/${demo.key}${path}`, {
+    method,
+    headers: { authorization: `Bearer ${token}`, 'content-type': 'application/json' },
+    ...(body !== undefined && { body: JSON.stringify(body) }),
+  })
+  return (await answer.json()) as T
+}
+
+try {
+  const [goal] = await api<{ id: string }[]>('/goals')
+  const shots: [name: string, path: string, open?: string][] = [
+    ['today', '/today'],
+    ['goals', '/goals'],
+    ['goal', `/goals/${goal?.id}`],
+    ['goal-editor', `/goals/${goal?.id}/edit`, '[data-slot="kind.where.any.0.all.0.value"]'],
+    ['wiring', '/wiring'],
+    ['trigger', '/wiring/trigger/receipt'],
+    ['tag', '/wiring/tag/farola-night'],
+    ['release', '/wiring/release'],
+    ['releases', '/releases'],
+    ['site', '/site'],
+    ['channels', '/channels'],
+  ]
+  // A draft that differs, so that the release has something to say.
+  const draft = await api<{ revision: number; triggers: object[]; tags: { does: { channel: string } }[] }>('/wiring')
+  const where = { any: [{ all: [{ reading: 'data.formId', op: 'is', value: 'newsletter' }] }] }
+  const does = { type: 'channel-event', channel: draft.tags[0]?.does.channel, call: 'event', event: 'interest', value: { type: 'fixed', amount: 2.5 } }
+  await api('/wiring', 'PUT', {
+    revision: draft.revision,
+    triggers: [...draft.triggers, { id: 'letters', moment: { type: 'form-sent' }, where }],
+    tags: [...draft.tags, { id: 'farola-letters', name: 'Farola: letters', triggers: ['letters'], does }],
+  })
+  for (const colorScheme of ['light', 'dark'] as const) {
+    const window_ = await openWindow(browser, { colorScheme })
+    const page = await window_.newPage()
+    await signIn(page, demo.acequia, DEMO_PERSON)
+    for (const [name, path, open] of colorScheme === 'light' ? shots : shots.filter(([each]) => each === 'goal-editor')) {
+      await page.goto(`${demo.acequia}/s/${demo.key}${path}`)
+      await page.waitForTimeout(1200)
+      if (open) await page.click(open)
+      await page.waitForTimeout(600)
+      const file = `${name}${colorScheme === 'dark' ? '-dark' : ''}.png`
+      await page.screenshot({ path: join(folder, file) })
+      console.log(file)
+    }
+    if (colorScheme === 'light') {
+      await page.goto(`${demo.origins.shop}/nights`)
+      await page.waitForTimeout(600)
+      await page.screenshot({ path: join(folder, 'demo-website.png') })
+    }
+    await window_.close()
+  }
+} finally {
+  await browser.close()
+  await demo.stop()
+  rmSync(data, { recursive: true, force: true })
+}
