@@ -22,22 +22,22 @@ const KINDS: Record<KindChoice, Goal['kind']> = {
 const VALUES: Goal['value'][] = [{ type: 'none' }, { type: 'fixed', amount: 1 }, { type: 'reading', reading: 'value', fallback: 0 }]
 
 /** What can be chosen at each chip of a goal's sentence. */
-export function goalChoices(goal: Goal, slot: string): Choice<Goal>[] {
-  if (slot === 'count')
+export function goalChoices(goal: Goal, chip: string): Choice<Goal>[] {
+  if (chip === 'count')
     return COUNT_RULES.map((count) => ({
       label: countWords(count),
       hint: COUNT_HINTS[count],
       chosen: goal.count === count,
       apply: (model) => ({ ...model, count }),
     }))
-  if (slot === 'kind') {
+  if (chip === 'kind') {
     return (Object.keys(KINDS) as KindChoice[]).map((choice) => ({
       label: kindWords(choice),
       chosen: kindChoice(goal.kind) === choice,
       apply: (model) => (kindChoice(model.kind) === choice ? model : { ...model, kind: KINDS[choice] }),
     }))
   }
-  if (slot === 'value') {
+  if (chip === 'value') {
     return VALUES.map((value) => ({
       label: valueWords(value),
       ...(value.type === 'reading' && { hint: 'as the page or event tells it' }),
@@ -45,11 +45,11 @@ export function goalChoices(goal: Goal, slot: string): Choice<Goal>[] {
       apply: (model) => ({ ...model, value: value.type === 'reading' && model.value.type === 'fixed' ? { ...value, fallback: model.value.amount } : value }),
     }))
   }
-  if (/^path\.\d+\.required$/.test(slot)) {
-    const required = goal.path[Number(slot.split('.')[1])]?.required
+  if (/^path\.\d+\.required$/.test(chip)) {
+    const required = goal.path[Number(chip.split('.')[1])]?.required
     return [
-      { label: 'was seen first', hint: 'without it nothing counts', chosen: !!required, apply: (model) => writeSlot(model, slot, true) },
-      { label: 'was perhaps seen first', hint: 'only shown in the funnel', chosen: !required, apply: (model) => writeSlot(model, slot, false) },
+      { label: 'was seen first', hint: 'without it nothing counts', chosen: !!required, apply: (model) => writeSlot(model, chip, true) },
+      { label: 'was perhaps seen first', hint: 'only shown in the funnel', chosen: !required, apply: (model) => writeSlot(model, chip, false) },
     ]
   }
   return []

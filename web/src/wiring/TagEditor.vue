@@ -217,7 +217,7 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
             </p>
           </div>
         </template>
-        <p v-else class="hint">Choose a trigger to see how often it happened.</p>
+        <p v-else class="hint">Tick what it waits for to see how often that happened.</p>
       </section>
       <section v-if="sent.length">
         <h2>What the visitor's browser then does</h2>
