@@ -69,11 +69,11 @@ export function prepare(debianPackages) {
       run('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error'])
     },
   )
-  const sources = fingerprint(['core/src', 'loader/src', 'web/src', 'web/index.html', 'web/vite.config.ts', 'scripts/build.ts', 'package-lock.json'])
+  const sources = fingerprint(['core/src', 'web/src', 'web/index.html', 'web/vite.config.ts', 'scripts/build.ts', 'package-lock.json'])
   whenChanged(
     'build',
     sources,
-    () => existsSync(join(root, 'loader/dist/loader.js')) && existsSync(join(root, 'web/dist/index.html')),
+    () => existsSync(join(root, 'web/dist/index.html')),
     () => {
       console.log('Building …')
       run('npm', ['run', '--silent', 'build'])

@@ -1,8 +1,14 @@
 import { randomUUID } from 'node:crypto'
 import { readFileSync } from 'node:fs'
 import type { RunningServer } from '@acequia/server/app/startServer'
+import { compileWiring } from '@acequia/core/wiring/compileWiring'
+import { goalsOfSites } from '@acequia/server/goals/goalsTable'
+import type { Site } from '@acequia/server/sites/sitesTable'
+import { releaseOf } from '@acequia/server/wiring/releasesTable'
 import { countMarks } from '@acequia/server/visits/marksTable'
+import { demoWiring } from './demoWiring.js'
 import { originsOf } from './outside/world.js'
+import { FiredTags } from './visitors/FiredTags.js'
 import { HISTORY_DAYS, simulateHistory } from './visitors/history.js'
 
 /** Who signs in to the demo. */
@@ -29,6 +35,13 @@ const GOALS = [
   },
   { name: 'Newsletter', category: 'sign-up', kind: { type: 'event', event: 'form-sent', where: form('newsletter') }, count: 'visitor' },
   { name: 'Group enquiry', category: 'lead', kind: { type: 'page', where: path('/groups/thanks') }, count: 'visit', value: { type: 'fixed', amount: 120 } },
+  {
+    name: 'Eyepiece bought',
+    category: 'purchase',
+    kind: { type: 'page', where: path('/shop/thanks') },
+    count: 'order',
+    value: { type: 'reading', reading: 'value', fallback: 0 },
+  },
   { name: 'Read on, 3 minutes', category: 'read', kind: { type: 'time', seconds: 180 }, count: 'visit' },
 ]
 
@@ -47,43 +60,56 @@ export async function setUpDemo(server: RunningServer, api: Api, demoPort: numbe
     rates: { USD: '0.92', GBP: '1.17' },
     sourceRules: [{ host: 'lumbre.example', source: 'lumbre', medium: 'organic' }],
     passThroughHosts: ['caja.localhost'],
-    clickIds: [{ parameter: 'lantern', source: 'farola', medium: 'cpc' }],
+    clickIds: [
+      { parameter: 'lantern', source: 'farola', medium: 'cpc' },
+      { parameter: 'whisper', source: 'corrillo', medium: 'social' },
+      { parameter: 'gust', source: 'vela', medium: 'display' },
+    ],
   })) as { key: string }
-  const recipe = readFileSync(new URL('../recipes/farola-search.json', import.meta.url), 'utf8').replaceAll('http://farola.localhost:4601', origins.farola)
-  await api('POST', `/sites/${key}/recipes`, JSON.parse(recipe))
-  const channel = await api('POST', `/sites/${key}/channels`, { name: 'Farola Search', recipe: 'farola-search', ids: { account: 'LN-204518' } })
-  const tag = (id: string, name: string, trigger: string, does: object): object => ({
-    id,
-    name,
-    triggers: [trigger],
-    does: { type: 'channel-event', channel: channel.id, ...does },
+  const connect = async (id: string, ids: Record<string, string>): Promise<string> => {
+    const text = readFileSync(new URL(`../recipes/${id}.json`, import.meta.url), 'utf8').replace(
+      /http:\/\/(\w+)\.localhost:4601/g,
+      `http://$1.localhost:${demoPort}`,
+    )
+    const recipe = JSON.parse(text) as { name: string }
+    await api('POST', `/sites/${key}/recipes?allow=yes`, recipe)
+    return String((await api('POST', `/sites/${key}/channels`, { name: recipe.name, recipe: id, ids })).id)
+  }
+  const channels = {
+    farola: await connect('farola-search', { account: 'LN-204518' }),
+    corrillo: await connect('corrillo-social', { circle: 'altolucero-2210' }),
+    vela: await connect('vela-display', { sail: 'V118-AL' }),
+  }
+  const goals = new Map<string, string>()
+  for (const goal of GOALS) goals.set(goal.name, String((await api('POST', `/sites/${key}/goals`, goal)).id))
+  const wiring = demoWiring({ ...channels, enquiryGoal: goals.get('Group enquiry') ?? '' }, origins)
+  await api('PUT', `/sites/${key}/wiring`, { revision: 0, ...wiring })
+  await api('POST', `/sites/${key}/releases`, {
+    name: 'Pixels, bookings, lodge',
+    note: 'Farola and Corrillo on every page, each night booked with its value, and the way to the lodge.',
   })
-  await api('PUT', `/sites/${key}/wiring`, {
-    revision: 0,
-    triggers: [
-      { id: 'any-page', moment: { type: 'page-view' } },
-      { id: 'receipt', moment: { type: 'page-view' }, where: path('/nights/thanks') },
-    ],
-    tags: [
-      tag('farola-base', 'Farola base', 'any-page', { call: 'base' }),
-      tag('farola-night', 'Farola: night booked', 'receipt', { call: 'event', event: 'sale', value: { type: 'reading', reading: 'value', fallback: 18 } }),
-    ],
-  })
-  await api('POST', `/sites/${key}/releases`, { name: 'Base pixel and bookings', note: 'Farola on every page, and each night booked with its value.' })
   told(`Writing ${HISTORY_DAYS} days of history`)
   const site = await server.services.sites.byKey(key)
+  const fired = await firedTagsOf(server, key)
   let events = 0
   let day = 0
-  for (const batch of simulateHistory(Date.now(), origins.shop)) {
+  for (const batch of simulateHistory(Date.now(), origins.shop, fired)) {
     for (let start = 0; start < batch.length; start += 1000)
       await server.services.writer.store({ siteId: site?.id ?? 0, events: batch.slice(start, start + 1000) })
     events += batch.length
     if (++day % 30 === 0) told(`  day ${day}: ${events} events`)
   }
-  for (const goal of GOALS) await api('POST', `/sites/${key}/goals`, goal)
   told('Deriving visits and conversions')
   while (await countMarks(server.services.database)) await new Promise((resolve) => setTimeout(resolve, 100))
   return key
+}
+
+/** Which tags the live release of a site fires, for simulated visits. */
+export async function firedTagsOf({ services }: RunningServer, key: string): Promise<FiredTags> {
+  const site = (await services.sites.byKey(key)) as Site
+  const release = await releaseOf(services.database, site.id)
+  if (!release) throw new Error('Nothing is live yet.')
+  return new FiredTags(compileWiring(release.document, await goalsOfSites(services.database, [site.id]), site.settings), site.settings)
 }
 
 /** Makes a caller of the API with the given token. */

@@ -16,6 +16,7 @@ let sending: PageEvent[] = []
 let timer: ReturnType<typeof setTimeout> | undefined
 let pause = 2000
 let visitor: string | undefined
+const address = `${config.origin}/c/${config.key}`
 
 /** Starts sending; only called once statistics may be kept. Sends first what pages before could not. */
 export function openOutbox(): void {
@@ -26,6 +27,11 @@ export function openOutbox(): void {
   document.addEventListener('visibilitychange', () => document.visibilityState === 'hidden' && beacon())
   addEventListener('online', flush)
   later(GATHER_MS)
+}
+
+/** Who this browser is to us; undefined before statistics may be kept. */
+export function visitorId(): string | undefined {
+  return visitor
 }
 
 /** Takes an event. Until it is acknowledged it stays in the browser's storage, safe from navigation. */
@@ -50,25 +56,25 @@ const flush = quietly((): void => {
   if (sending.length || !waiting.length) return
   sending = nextBatch()
   waiting = waiting.slice(sending.length)
-  fetch(config.collect, { method: 'POST', body: body(sending), keepalive: true, credentials: 'omit' }).then(
+  fetch(address, { method: 'POST', body: body(sending), keepalive: true, credentials: 'omit' }).then(
     // What is refused for good would be refused for ever; the rest is tried again.
     (answer) => settle(answer.ok || (answer.status < 500 && answer.status !== 429)),
     () => settle(false),
   )
 })
 
-function settle(done: boolean): void {
+const settle = quietly((done: boolean): void => {
   if (!done) waiting = [...sending, ...waiting]
   sending = []
   keep()
   pause = done ? 2000 : Math.min(pause * 2, 60_000)
   if (waiting.length) later(done ? 0 : pause)
-}
+})
 
 /** The page is going away: sends what no request carries yet. It stays stored; a second copy is known by its uid. */
 const beacon = quietly((): void => {
   const batch = nextBatch()
-  if (visitor && batch.length && navigator.sendBeacon(config.collect, body(batch))) waiting = waiting.slice(batch.length)
+  if (visitor && batch.length && navigator.sendBeacon(address, body(batch))) waiting = waiting.slice(batch.length)
   save('outbox', [...sending, ...batch, ...waiting])
 })
 

@@ -7,6 +7,8 @@ export interface LoggedEvent extends ReadableEvent {
   uid: string
   /** ms since 1970, UTC. */
   at: number
+  /** Ids of the tags that fired at it. */
+  fired?: string[] | undefined
 }
 
 /** The order of events everywhere: by time, then by `uid` in code points. */

@@ -51,6 +51,12 @@ export const eventSchema = z.object({
   value: moneySchema.nullish().transform((value) => value ?? undefined),
   currency: optionalText(16),
   order: optionalText(255),
+  /** Ids of the tags that fired at this event. */
+  fired: z
+    .array(z.string().regex(/^[A-Za-z0-9_-]{1,40}$/, 'A tag is up to 40 letters, digits, "_" or "-".'))
+    .max(50)
+    .nullish()
+    .transform((fired) => (fired?.length ? [...new Set(fired)].sort() : undefined)),
 })
 
 /** The body of `POST /c/KEY`. */

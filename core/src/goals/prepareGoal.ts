@@ -17,6 +17,8 @@ export interface PreparedGoal {
   /** The site's currency. */
   currency: string
   rates: Readonly<Record<string, string>>
+  /** Of what was counted, only what satisfies `where` and not `except`: for triggers that wait for a goal. */
+  only?: { where: PreparedRule; except: PreparedRule }
 }
 
 /** Makes a checked goal ready for `countGoal` on a site with these settings. */

@@ -1,3 +1,5 @@
+import { isNumberText } from './isNumberText.js'
+
 /**
  * Money inside Acequia: a whole number of ten-thousandths of a currency unit, so 36.5 is 365000.
  * Always a safe integer; sums over many conversions are taken as `bigint`.
@@ -9,14 +11,6 @@ export const LARGEST_AMOUNT = 900_000_000_000
 
 const SCALE = 10_000n
 
-/** The only texts that are numbers, wherever a text is read as one (contract "Rules"). */
-const NUMBER = /^\s*[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d+)?\s*$/
-
-/** Tells whether a text is a number in the sense of rules and value readings. */
-export function isNumberText(text: string): boolean {
-  return NUMBER.test(text)
-}
-
 interface Decimal {
   /** All digits as a whole number, with sign. */
   digits: bigint
@@ -25,7 +19,7 @@ interface Decimal {
 }
 
 function parseDecimal(text: string): Decimal | null {
-  if (!NUMBER.test(text)) return null
+  if (!isNumberText(text)) return null
   const [mantissa = '', power = '0'] = text.trim().toLowerCase().split('e')
   const [whole = '', fraction = ''] = mantissa.split('.')
   const exponent = Number(power) - fraction.length

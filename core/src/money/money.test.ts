@@ -1,6 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { amountToText, convertAmount, isNumberText, parseAmount } from './Amount.js'
+import { amountToText, convertAmount, parseAmount } from './Amount.js'
+import { isNumberText } from './isNumberText.js'
 import { moneySchema } from './moneySchema.js'
 
 describe('amounts', () => {

@@ -19,7 +19,7 @@ export interface ReadableVisit {
   campaign: string | null
 }
 
-/** Readings that every event has, by name; `query.NAME` and `data.NAME` come on top. */
+/** Readings that every event has, by name; `query.NAME`, `data.NAME` and the marketer's `own.NAME` come on top. */
 export const EVENT_READINGS = [
   'url',
   'path',
@@ -74,7 +74,9 @@ export function readEvent(event: ReadableEvent, visit: ReadableVisit, partsOf: (
     }
     const name = reading.slice(reading.indexOf('.') + 1)
     if (reading.startsWith('query.')) return queryParameter(partsOf(event.url).query, name)
-    if (reading.startsWith('data.') && event.data && Object.prototype.hasOwnProperty.call(event.data, name)) return event.data[name]
+    // An own reading is taken on the page and kept among the event's data under its whole name.
+    const key = reading.startsWith('data.') ? name : reading.startsWith('own.') ? reading : undefined
+    if (key !== undefined && event.data && Object.prototype.hasOwnProperty.call(event.data, key)) return event.data[key]
     return undefined
   }
 }

@@ -1,5 +1,5 @@
 import * as z from 'zod'
-import { isNumberText } from '../money/Amount.js'
+import { isNumberText } from '../money/isNumberText.js'
 import { EVENT_READINGS } from '../readings/readEvent.js'
 import { patternError } from './pattern.js'
 
@@ -8,7 +8,7 @@ export const OPS = ['is', 'contains', 'starts', 'ends', 'matches', 'in', 'above'
 
 /** Tells whether a text names a reading that events have. */
 export function isReading(text: string): boolean {
-  return (EVENT_READINGS as readonly string[]).includes(text) || /^(query|data)\..+$/s.test(text)
+  return (EVENT_READINGS as readonly string[]).includes(text) || /^(query|data|own)\..+$/s.test(text)
 }
 
 const scalar = z.union([z.string().max(4096), z.number(), z.boolean()])
@@ -20,7 +20,7 @@ export const conditionSchema = z
       .string()
       .max(300)
       .refine(isReading, {
-        message: `A reading is one of ${EVENT_READINGS.join(', ')}, query.NAME or data.NAME.`,
+        message: `A reading is one of ${EVENT_READINGS.join(', ')}, query.NAME, data.NAME or own.NAME.`,
       }),
     op: z.enum(OPS),
     value: z.union([scalar, z.array(scalar).max(1000)]).optional(),

@@ -1,4 +1,4 @@
-import { isNumberText } from '../money/Amount.js'
+import { isNumberText } from '../money/isNumberText.js'
 import type { Reader } from '../readings/readEvent.js'
 import { runProgram, type Program } from './program.js'
 import type { Op } from './Rule.js'

@@ -6,10 +6,11 @@
 export type Part =
   | { type: 'text'; text: string }
   | { type: 'chip'; text: string; slot: string; edits: ChipKind; mono?: boolean }
-  | { type: 'action'; text: string; slot: string; does: 'add-condition' | 'add-group' | 'add-step' }
+  | { type: 'action'; text: string; slot: string; does: 'add-condition' | 'add-group' | 'add-step' | 'add-except' }
 
-/** Which small editor a chip opens. */
-export type ChipKind = 'choice' | 'reading' | 'op' | 'value' | 'money' | 'number' | 'duration' | 'name' | 'step' | 'channel'
+/** Which small editor a chip opens. `several` chooses any number of things; `long-text` is edited below the sentence. */
+export type ChipKind =
+  'choice' | 'reading' | 'op' | 'value' | 'money' | 'number' | 'duration' | 'name' | 'step' | 'channel' | 'selector' | 'several' | 'long-text'
 
 /** Fixed words. */
 export const text = (words: string): Part => ({ type: 'text', text: words })

@@ -28,6 +28,22 @@ const READING_WORDS: Record<string, string> = {
   source: "visit's source",
   medium: "visit's medium",
   campaign: "visit's campaign",
+  'data.formId': 'form id',
+  'data.formName': 'form name',
+  'data.formClass': 'form classes',
+  'data.formAction': "form's address",
+  'data.formPosition': 'form position on the page',
+  'data.formPage': "form's page",
+  'data.clickText': 'clicked text',
+  'data.clickTarget': "link's address",
+  'data.clickHost': 'host the link leaves to',
+  'data.clickFile': "linked file's kind",
+  'data.elementId': 'element id',
+  'data.elementClass': 'element classes',
+  'data.elementText': "element's text",
+  'data.changedBy': 'way the address changed',
+  'data.videoSource': "video's address",
+  'data.videoTitle': "video's title",
 }
 
 /** The words for an op, as they stand in sentences and choices. */
@@ -38,8 +54,9 @@ export function opWords(op: Op, not = false): string {
 /** The words for a reading, as they stand in sentences and choices. */
 export function readingWords(reading: string): string {
   if (reading.startsWith('query.')) return `address parameter ${reading.slice(6)}`
-  if (reading.startsWith('data.')) return reading === 'data.formId' ? 'form id' : `data ${reading.slice(5)}`
-  return READING_WORDS[reading] ?? reading
+  if (READING_WORDS[reading]) return READING_WORDS[reading]
+  if (reading.startsWith('own.')) return `reading ${reading.slice(4)}`
+  return reading.startsWith('data.') ? `data ${reading.slice(5)}` : reading
 }
 
 /**

@@ -40,6 +40,10 @@ export const siteSchema = z.object({
   pageChanges: z.object({ query: z.boolean().default(false), fragment: z.boolean().default(false) }).default({ query: false, fragment: false }),
   /** `ask`: nothing is recorded or stored in the browser before the page has passed consent on. */
   consent: z.enum(['not-needed', 'ask']).default('not-needed'),
+  /** Hosts from which recipes may load scripts onto the site's pages; only an owner adds to them. */
+  scriptHosts: z.array(host).max(200).default([]),
+  /** Whether the pages are surveyed every night. */
+  surveyNightly: z.boolean().default(false),
 })
 
 export type SiteSettings = z.output<typeof siteSchema>

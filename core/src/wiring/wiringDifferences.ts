@@ -1,13 +1,14 @@
 import type { Channel } from '../recipes/channelSchema.js'
 import { plainText } from '../sentences/Part.js'
+import { readingSentence } from '../sentences/readingSentence.js'
 import { tagSentence } from '../sentences/tagSentence.js'
-import { triggerSentence } from '../sentences/triggerSentence.js'
+import { triggerSentence, type TriggerNames } from '../sentences/triggerSentence.js'
 import type { Wiring } from './wiringSchema.js'
 
 /** One difference between two wirings, in sentences. */
 export interface WiringDifference {
   change: 'added' | 'removed' | 'changed'
-  what: 'trigger' | 'tag'
+  what: 'trigger' | 'tag' | 'reading' | 'relay'
   id: string
   /** The sentence before; absent when added. */
   from?: string
@@ -15,19 +16,40 @@ export interface WiringDifference {
   to?: string
 }
 
-/** What changed from one wiring to another, triggers first, in the order they stand. */
-export function wiringDifferences(before: Wiring, after: Wiring, channels: readonly Channel[], currency: string): WiringDifference[] {
-  const tagText = (wiring: Wiring) => (tag: Wiring['tags'][number]) => plainText(tagSentence(tag, wiring, channels, currency))
+/** What the sentences of differences need beside the wirings. */
+export interface DifferenceNames extends Pick<TriggerNames, 'goals'> {
+  channels: readonly Channel[]
+  currency: string
+}
+
+/** What changed from one wiring to another: triggers, tags, readings, relay links, each in the order they stand. */
+export function wiringDifferences(before: Wiring, after: Wiring, { channels, currency, goals = [] }: DifferenceNames): WiringDifference[] {
+  const trigger = (wiring: Wiring) => (each: Wiring['triggers'][number]) => plainText(triggerSentence(each, { goals, triggers: wiring.triggers }))
+  const tag = (wiring: Wiring) => (each: Wiring['tags'][number]) => plainText(tagSentence(each, wiring, channels, currency, { goals })) + addendum(each)
+  const reading = (each: Wiring['readings'][number]): string => `own.${each.name}: ${readingSentence(each, channels)}${addendum(each)}`
+  const relay = (each: Wiring['relays'][number]): string =>
+    `${each.name} leads to ${each.targets.join(' or ')}, holds at most ${each.waitMs} ms${each.carry.length ? `, carries ${each.carry.join(', ')}` : ''}${addendum(each)}`
+  const named = <T extends { name: string }>(list: T[]): (T & { id: string })[] => list.map((each) => ({ ...each, id: each.name }))
   return [
-    ...compare(
-      'trigger',
-      before.triggers,
-      after.triggers,
-      (trigger) => plainText(triggerSentence(trigger)),
-      (trigger) => plainText(triggerSentence(trigger)),
-    ),
-    ...compare('tag', before.tags, after.tags, tagText(before), tagText(after)),
+    ...compare('trigger', before.triggers, after.triggers, trigger(before), trigger(after)),
+    ...compare('tag', before.tags, after.tags, tag(before), tag(after)),
+    ...compare('reading', named(before.readings), named(after.readings), reading, reading),
+    ...compare('relay', named(before.relays), named(after.relays), relay, relay),
   ]
+}
+
+/** Members of an action that its sentence already says. */
+const SAID = new Set(['type', 'channel', 'call', 'event', 'category', 'value', 'name', 'address', 'method'])
+
+/** What a sentence leaves out but a colleague should see when it changes. */
+function addendum(each: { note?: string | undefined; does?: object; always?: boolean }): string {
+  const parts = Object.entries(each.does ?? {}).flatMap(([name, value]: [string, unknown]) => {
+    const usual = value === undefined || (name === 'order' && value === 'order') || (Array.isArray(value) && !value.length)
+    return SAID.has(name) || usual ? [] : [`${name} ${typeof value === 'string' ? value : JSON.stringify(value)}`]
+  })
+  if (each.always) parts.push('taken at every event')
+  if (each.note) parts.push(`note: ${each.note}`)
+  return parts.length ? ` [${parts.join('; ')}]` : ''
 }
 
 function compare<T extends { id: string }>(

@@ -1,77 +1,82 @@
 import * as z from 'zod'
-import { moneySchema } from '../money/moneySchema.js'
-import { isReading, ruleSchema } from '../rules/Rule.js'
+import { ownReadingSchema } from '../readings/ownReadingSchema.js'
+import { ruleSchema } from '../rules/Rule.js'
+import { momentSchema, wiringId } from './momentSchema.js'
+import { relaySchema } from './relaySchema.js'
+import { tagSchema } from './tagSchema.js'
 
-const id = z.string().regex(/^[A-Za-z0-9_-]{1,40}$/, 'An id is up to 40 letters, digits, "_" or "-".')
-const note = z.string().max(5000).optional()
-
-/** What a trigger listens for. */
-export const momentSchema = z.discriminatedUnion('type', [
-  z.object({ type: z.literal('page-view') }),
-  z.object({ type: z.literal('form-sent') }),
-  z.object({ type: z.literal('signal'), name: z.string().min(1, 'Name the signal.').max(100) }),
-])
+export type { Moment } from './momentSchema.js'
+export type { Tag, TagValue } from './tagSchema.js'
 
 /** A moment and a rule. */
 export const triggerSchema = z.object({
-  id,
+  id: wiringId,
   moment: momentSchema,
   where: ruleSchema.default({ any: [] }),
-  note,
+  /** Keeps it from firing where it holds; without groups it keeps nothing. */
+  except: ruleSchema.optional(),
+  note: z.string().max(5000).optional(),
 })
 
-const reading = z.string().max(300).refine(isReading, { message: 'This is no reading.' })
-
-/** Where a tag takes the amount it reports from. */
-export const tagValueSchema = z.discriminatedUnion('type', [
-  z.object({ type: z.literal('none') }),
-  z.object({ type: z.literal('fixed'), amount: moneySchema }),
-  z.object({ type: z.literal('reading'), reading, fallback: moneySchema.optional() }),
-])
-
-/** Something that is sent when one of its triggers fires. */
-export const tagSchema = z.object({
-  id,
-  name: z.string().trim().min(1, 'Give the tag a name.').max(200),
-  triggers: z.array(id).max(50).default([]),
-  paused: z.boolean().default(false),
-  note,
-  does: z.object({
-    type: z.literal('channel-event'),
-    channel: z.string().max(40),
-    call: z.enum(['base', 'event']),
-    /** The channel's own name for the event; not used by the base call. */
-    event: z.string().max(100).optional(),
-    value: tagValueSchema.default({ type: 'none' }),
-  }),
-})
-
-/** All triggers and tags of a site. */
+/** All triggers, tags, readings and relay links of a site. */
 export const wiringSchema = z
   .object({
     triggers: z.array(triggerSchema).max(1000).default([]),
     tags: z.array(tagSchema).max(1000).default([]),
+    readings: z.array(ownReadingSchema).max(200).default([]),
+    relays: z.array(relaySchema).max(200).default([]),
   })
   .superRefine((wiring, context) => {
-    for (const list of ['triggers', 'tags'] as const) {
+    const complain = (path: (string | number)[], message: string): void => context.addIssue({ code: 'custom', path, message })
+    const twice = (list: keyof typeof wiring, member: 'id' | 'name', names: string[]): void => {
       const seen = new Set<string>()
-      for (const [index, { id: each }] of wiring[list].entries()) {
-        if (seen.has(each)) context.addIssue({ code: 'custom', path: [list, index, 'id'], message: `The id "${each}" is used twice.` })
-        seen.add(each)
+      for (const [index, name] of names.entries()) {
+        if (seen.has(name)) complain([list, index, member], `The ${member} "${name}" is used twice.`)
+        seen.add(name)
       }
     }
-    const known = new Set(wiring.triggers.map((trigger) => trigger.id))
+    const ids = (list: { id: string }[]): string[] => list.map((each) => each.id)
+    twice('triggers', 'id', ids(wiring.triggers))
+    twice('tags', 'id', ids(wiring.tags))
+    twice(
+      'readings',
+      'name',
+      wiring.readings.map((each) => each.name),
+    )
+    twice(
+      'relays',
+      'name',
+      wiring.relays.map((each) => each.name),
+    )
+
+    const triggers = new Map(wiring.triggers.map((trigger) => [trigger.id, trigger]))
+    const tags = new Map(wiring.tags.map((tag) => [tag.id, tag]))
+    for (const [index, { moment }] of wiring.triggers.entries()) {
+      if (moment.type === 'form-accepted' && moment.by === 'element' && !moment.selector)
+        complain(['triggers', index, 'moment', 'selector'], 'Say which element appears when the form was accepted.')
+      if (moment.type !== 'all') continue
+      const lost = moment.triggers.find((each) => !triggers.has(each))
+      if (lost !== undefined) complain(['triggers', index, 'moment'], `There is no trigger "${lost}".`)
+      if (moment.triggers.some((each) => triggers.get(each)?.moment.type === 'all'))
+        complain(['triggers', index, 'moment'], 'A trigger of several triggers cannot contain another one of that kind.')
+    }
     for (const [index, tag] of wiring.tags.entries()) {
-      const lost = tag.triggers.find((each) => !known.has(each))
-      if (lost !== undefined) context.addIssue({ code: 'custom', path: ['tags', index, 'triggers'], message: `There is no trigger "${lost}".` })
+      const lost = tag.triggers.find((each) => !triggers.has(each))
+      if (lost !== undefined) complain(['tags', index, 'triggers'], `There is no trigger "${lost}".`)
+      if (tag.after && !tags.has(tag.after.tag)) complain(['tags', index, 'after'], `There is no tag "${tag.after.tag}".`)
+      const chain = new Set([tag.id])
+      for (let next = tag.after?.tag; next !== undefined; next = tags.get(next)?.after?.tag) {
+        if (chain.has(next)) {
+          complain(['tags', index, 'after'], `The tag "${tag.name}" would wait for itself.`)
+          break
+        }
+        chain.add(next)
+      }
     }
   })
 
 export type Wiring = z.output<typeof wiringSchema>
 export type Trigger = z.output<typeof triggerSchema>
-export type Moment = Trigger['moment']
-export type Tag = z.output<typeof tagSchema>
-export type TagValue = z.output<typeof tagValueSchema>
 
 /** A wiring in which nothing fires yet. */
-export const EMPTY_WIRING: Wiring = { triggers: [], tags: [] }
+export const EMPTY_WIRING: Wiring = { triggers: [], tags: [], readings: [], relays: [] }

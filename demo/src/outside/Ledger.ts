@@ -3,14 +3,18 @@ export interface LedgerEntry {
   /** ms since 1970. */
   at: number
   account: string
-  /** What was reported: `seen` for the base pixel, else the event's name. */
+  /** What was reported: the name of the base pixel, or the event's. */
   what: string
   worth: string
   currency: string
   order: string
+  /** The click id that came along. */
+  click: string
   page: string
-  /** `script` or `image`. */
+  /** How it came: `script`, `image` or `request`. */
   by: string
+  /** Why it was refused, if it was. */
+  problem?: string
 }
 
 const MOST = 2000

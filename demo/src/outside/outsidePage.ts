@@ -59,6 +59,14 @@ export function outsidePage(title: string, body: Html): string {
             padding: 24px;
             max-width: 420px;
           }
+          .letter {
+            max-width: none;
+            margin-bottom: 16px;
+          }
+          pre {
+            white-space: pre-wrap;
+            font: inherit;
+          }
           .amount {
             font-size: 30px;
             font-weight: 700;

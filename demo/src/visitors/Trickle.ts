@@ -1,4 +1,6 @@
 import { randomBytes } from 'node:crypto'
+import { browsePages } from './browsePages.js'
+import type { FiredTags } from './FiredTags.js'
 import { Random } from './Random.js'
 import { eventsOfVisit } from './history.js'
 import { simulateVisit } from './simulateVisit.js'
@@ -7,10 +9,12 @@ import { simulateVisit } from './simulateVisit.js'
 const PAUSE_MS = 12_000
 /** Simulated people hurry: pauses between their pages are shortened by this factor. */
 const HURRY = 5
+/** Share of visits that go through real pages. */
+const REAL = 0.25
 
 /**
- * Simulated visitors who come while the demo runs. Each of their events is sent to the collector at
- * the moment it happens, as the loader would.
+ * Simulated visitors who come while the demo runs. Some go through the real pages with the real
+ * loader; of the others each event is sent to the collector at the moment it happens, as the loader would.
  */
 export class Trickle {
   private timer: NodeJS.Timeout | undefined
@@ -21,10 +25,12 @@ export class Trickle {
   /**
    * @param collect address of the collector with the site's key
    * @param shop origin of the website
+   * @param fired notes which tags fire
    */
   constructor(
     private readonly collect: string,
     private readonly shop: string,
+    private readonly fired: FiredTags,
   ) {}
 
   /** Whether visitors are coming. */
@@ -51,10 +57,20 @@ export class Trickle {
   }
 
   private visit(): void {
+    if (this.random.chance(REAL)) {
+      const start = this.random.weighted([
+        ['/', 3],
+        ['/nights', 2],
+        ['/journal/reading-the-winter-sky', 1],
+      ] as const)
+      browsePages(this.shop + start, this.random, () => !this.on).catch(() => undefined)
+      return
+    }
     const visit = simulateVisit(this.random, () => `Q-${this.order++}`)
     const hurried = { ...visit, events: visit.events.map((event) => ({ ...event, after: event.after / HURRY })) }
     const start = Date.now()
     const incoming = eventsOfVisit(hurried, start, randomBytes(16).toString('hex'), this.shop, () => randomBytes(16).toString('hex'))
+    this.fired.note(incoming)
     for (const { visitor, event, userAgent } of incoming) {
       const timer = setTimeout(() => {
         this.timers.delete(timer)

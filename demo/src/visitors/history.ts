@@ -1,4 +1,5 @@
 import type { IncomingEvent } from '@acequia/server/events/EventWriter'
+import type { FiredTags } from './FiredTags.js'
 import { Random } from './Random.js'
 import { simulateVisit, type SimulatedVisit } from './simulateVisit.js'
 
@@ -23,7 +24,18 @@ export function eventsOfVisit(visit: SimulatedVisit, at: number, visitor: string
     if (event.name === 'page-view') last = url
     return {
       visitor,
-      event: { ...event, uid: newUid(), at: time, url, referrer: from, data: event.data, value: event.value, currency: event.currency, order: event.order },
+      event: {
+        ...event,
+        fired: undefined,
+        uid: newUid(),
+        at: time,
+        url,
+        referrer: from,
+        data: event.data,
+        value: event.value,
+        currency: event.currency,
+        order: event.order,
+      },
       userAgent: visit.userAgent,
       place: { country: visit.country, region: null, city: null },
     }
@@ -33,8 +45,9 @@ export function eventsOfVisit(visit: SimulatedVisit, at: number, visitor: string
 /**
  * Makes up the history of the demo site, one day at a time: the same for the same day of loading.
  * @param now ms; history ends here
+ * @param fired notes which tags fired
  */
-export function* simulateHistory(now: number, shop: string): Generator<IncomingEvent[]> {
+export function* simulateHistory(now: number, shop: string, fired: FiredTags): Generator<IncomingEvent[]> {
   const random = new Random(20_260_504)
   const known: string[] = []
   const newUid = (): string => random.hex(32)
@@ -52,15 +65,15 @@ export function* simulateHistory(now: number, shop: string): Generator<IncomingE
       // Most who come again do so within a few weeks.
       const visitor = returning ? (known[known.length - 1 - Math.floor(random.next() ** 2 * known.length)] as string) : random.hex(32)
       if (!returning) known.push(visitor)
-      day.push(
-        ...eventsOfVisit(
-          simulateVisit(random, () => `Q-${order++}`),
-          at,
-          visitor,
-          shop,
-          newUid,
-        ),
+      const visit = eventsOfVisit(
+        simulateVisit(random, () => `Q-${order++}`),
+        at,
+        visitor,
+        shop,
+        newUid,
       )
+      fired.note(visit)
+      day.push(...visit)
     }
     yield day.filter(({ event }) => event.at < now)
   }

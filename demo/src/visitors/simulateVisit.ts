@@ -1,3 +1,4 @@
+import { WATCH } from '../demoWiring.js'
 import { SEAT_PRICE } from '../website/Orders.js'
 import type { Random } from './Random.js'
 
@@ -5,7 +6,7 @@ import type { Random } from './Random.js'
 export interface SimulatedEvent {
   /** Seconds after the event before. */
   after: number
-  name: 'page-view' | 'form-sent'
+  name: string
   /** Path and query. */
   path: string
   title: string
@@ -40,6 +41,9 @@ const TITLES: Record<string, string> = {
   '/nights/thanks/': 'See you there',
   '/calendar': 'Sky calendar',
   '/calendar/thanks': 'It is on its way',
+  '/shop': 'Eyepieces',
+  '/shop/basket': 'Basket',
+  '/shop/thanks': 'On its way',
   '/groups': 'Groups',
   '/groups/thanks': 'We will call you',
   '/journal': 'Journal',
@@ -124,13 +128,17 @@ export function simulateVisit(random: Random, nextOrder: () => string): Simulate
   const view = (path: string, after: number, more: Partial<SimulatedEvent> = {}): void => {
     events.push({ after, name: 'page-view', path, title: `${TITLES[path.split('?')[0] ?? ''] ?? 'Altolucero'} · Altolucero Observatory`, ...more })
   }
-  const send = (path: string, formId: string, after: number): void => {
+  /** Something that a wired moment records on a page. */
+  const moment = (name: string, path: string, after: number, data: Record<string, string>, more: Partial<SimulatedEvent> = {}): void => {
+    events.push({ after, name, path, title: `${TITLES[path] ?? 'Altolucero'} · Altolucero Observatory`, data, ...more })
+  }
+  const send = (path: string, formId: string, after: number, more: Record<string, string> = {}): void => {
     events.push({
       after,
       name: 'form-sent',
       path,
       title: `${TITLES[path] ?? ''} · Altolucero Observatory`,
-      data: { formId, formName: formId, formAction: path },
+      data: { formId, formName: formId, formAction: path, ...more },
     })
   }
   const landing = random.weighted(entry.landing)
@@ -157,17 +165,29 @@ export function simulateVisit(random: Random, nextOrder: () => string): Simulate
     }
     switch (path) {
       case '/': {
-        if (random.chance(0.04)) send('/', 'newsletter', random.whole(15, 60))
+        if (random.chance(0.04)) {
+          send('/', 'newsletter', random.whole(15, 60))
+          // Now and then the address is not taken.
+          if (random.chance(0.88))
+            moment('form-accepted', '/', 1, { formId: 'newsletter', formName: 'newsletter', watch: WATCH.lettersAccepted, formPage: '/' })
+        }
         const next = random.weighted([
           ['/nights', 26],
           ['/calendar', 9],
           ['/journal', 10],
           ['/groups', 3],
-          [null, 52],
+          ['/shop', 7],
+          [null, 45],
         ] as const)
         return next && open(next)
       }
       case '/nights': {
+        if (random.chance(0.42)) {
+          moment('element-seen', '/nights', random.whole(6, 30), { watch: WATCH.lodgeSeen, elementId: 'lodge-offers' })
+          if (!events.some((event) => event.name === 'lodge-offer-seen')) moment('lodge-offer-seen', '/nights', 0, {})
+          if (random.chance(0.12)) moment('click', '/nights', random.whole(3, 20), { watch: WATCH.linkClicked, clickText: 'Map (PDF)', clickFile: 'pdf' })
+          if (random.chance(0.14)) moment('relay-passed', '/nights', random.whole(3, 20), { watch: WATCH.relay })
+        }
         const next = random.weighted([
           ['/nights/book', 34],
           ['/', 8],
@@ -179,7 +199,13 @@ export function simulateVisit(random: Random, nextOrder: () => string): Simulate
       }
       case '/nights/book': {
         if (!random.chance(0.46)) return random.chance(0.2) ? open('/nights') : null
-        send('/nights/book', 'booking', random.whole(30, 150))
+        send('/nights/book', 'booking', random.whole(30, 150), {
+          'own.night': random.weighted([
+            ['Friday: the moons of Jupiter', 3],
+            ['Saturday: galaxies of spring', 5],
+            ['Sunday: the dark lane', 2],
+          ] as const),
+        })
         // The payment page is elsewhere; some never come back from it.
         if (!random.chance(0.86)) return null
         const seats = random.weighted([
@@ -214,7 +240,32 @@ export function simulateVisit(random: Random, nextOrder: () => string): Simulate
         return open('/groups/thanks', random.whole(1, 3))
       case '/journal':
         return random.chance(0.6) ? open('/journal/reading-the-winter-sky') : null
+      case '/shop': {
+        if (!random.chance(0.3)) return null
+        const price = random.weighted([
+          [89, 2],
+          [64.5, 3],
+          [19, 5],
+        ] as const)
+        moment(
+          'basket-filled',
+          '/shop',
+          random.whole(10, 60),
+          { item: price === 89 ? 'wide-24' : price === 64.5 ? 'planet-9' : 'moon-filter' },
+          { value: price, currency: 'EUR' },
+        )
+        view('/shop/basket', random.whole(5, 40))
+        if (!random.chance(0.5)) return null
+        send('/shop/basket', 'checkout', random.whole(5, 40))
+        const order = nextOrder().replace('Q', 'S')
+        view(`/shop/thanks?order=${order}`, random.whole(25, 90), { value: price, currency: 'EUR', order, referrer: 'http://caja.localhost:4601/' })
+        return null
+      }
       case '/journal/reading-the-winter-sky':
+        if (random.chance(0.34)) {
+          moment('time-spent', path, 120, { watch: WATCH.longRead, seconds: '120' })
+          moment('read-on', path, 0, {})
+        }
         return random.chance(0.24) ? open(random.chance(0.7) ? '/nights' : '/calendar', random.whole(60, 420)) : null
       case '/members/enter':
         if (!random.chance(0.8)) return null

@@ -1,6 +1,7 @@
-/** A booking of a star night. */
+/** A booking of a star night, or something bought in the shop. */
 export interface Order {
   number: string
+  /** The night, or what was bought. */
   night: string
   seats: number
   /** Euro. */
@@ -27,7 +28,14 @@ export class Orders {
     return order
   }
 
-  /** A booking by its number. */
+  /** Sells something from the shop for an amount in euro. */
+  sell(what: string, total: number): Order {
+    const order = { number: `S-${this.next++}`, night: what, seats: 0, total }
+    this.orders.set(order.number, order)
+    return order
+  }
+
+  /** An order by its number. */
   find(number: string): Order | undefined {
     return this.orders.get(number)
   }

@@ -48,6 +48,8 @@ export function layout({ title, body, sky, order, loader }: Page): string {
             <a href="/nights">Star nights</a>
             <a href="/calendar">Sky calendar</a>
             <a href="/groups">Groups</a>
+            <a href="/shop">Eyepieces</a>
+            <a href="/sky">Sky tonight</a>
             <a href="/journal">Journal</a>
             <a href="/members">Members</a>
           </nav>

@@ -1,13 +1,21 @@
 import { createRequire } from 'node:module'
-import express, { Router, type Response } from 'express'
+import { fileURLToPath } from 'node:url'
+import express, { Router } from 'express'
 import { ARTICLES } from './articles.js'
 import { html, type Html } from './html.js'
-import { layout, type Page } from './layout.js'
+import { layout } from './layout.js'
 import { Orders, SEAT_PRICE } from './Orders.js'
+import { shopPages } from './shopPages.js'
+import type { Show } from './show.js'
+import { skyPages } from './skyPages.js'
 
 const NIGHTS = ['Friday: the moons of Jupiter', 'Saturday: galaxies of spring', 'Sunday: the dark lane']
 /** The one page that was forgotten when the loader was installed. */
 const WITHOUT_LOADER = '/journal/comet'
+
+/** What the sitemap names; the survey finds the rest by links. */
+const SITEMAP = ['/', '/nights', '/calendar', '/groups', '/journal', '/journal/reading-the-winter-sky', '/shop', '/sky']
+const VIDEO = fileURLToPath(new URL('../../assets/sky-turning.webm', import.meta.url))
 
 const files = createRequire(import.meta.url)
 const FONTS: Record<string, string> = {
@@ -19,6 +27,8 @@ const FONTS: Record<string, string> = {
 export interface World {
   shop: string
   caja: string
+  /** The relay link to the partner's lodge. */
+  lodge: string
   /** Address of the loader script. */
   loader: string
 }
@@ -29,9 +39,19 @@ export function website(world: World): Router {
   // Orders of another run of the demo cannot come again.
   const orders = new Orders(Math.floor(Date.now() / 1000) % 10_000_000)
   router.use(express.urlencoded({ extended: false }))
-  const show = (response: Response, path: string, page: Omit<Page, 'loader'>, status = 200): void => {
+  const show: Show = (response, path, page, status = 200) => {
     response.status(status).send(layout({ ...page, loader: path === WITHOUT_LOADER ? null : world.loader }))
   }
+  skyPages(router, show)
+  shopPages(router, show, world, orders)
+  router.get('/sky-turning.webm', (_request, response) => void response.setHeader('Cache-Control', 'max-age=86400').sendFile(VIDEO))
+  router.get('/sitemap.xml', (_request, response) => {
+    const urls = SITEMAP.map((path) => `<url><loc>${world.shop}${path}</loc></url>`).join('')
+    response.type('xml').send(`<?xml version="1.0"?><urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">${urls}</urlset>`)
+  })
+  router.get('/robots.txt', (_request, response) => {
+    response.type('text/plain').send(`User-agent: *\nDisallow: /members\nSitemap: ${world.shop}/sitemap.xml\n`)
+  })
   const field = (body: unknown, name: string): string => String((body as Record<string, unknown>)[name] ?? '').trim()
 
   router.get('/fonts/:name', (request, response) => {
@@ -95,6 +115,14 @@ export function website(world: World): Router {
             `,
           )}
         </div>
+        <h2>How the sky turns</h2>
+        <video controls muted playsinline preload="metadata" width="480" title="The sky turning over the ridge" src="/sky-turning.webm"></video>
+        <section id="lodge-offers" class="card" style="margin-top:38px">
+          <h3>Sleep below the dome</h3>
+          <p>The lodge in the valley keeps rooms for our guests, with breakfast until noon.</p>
+          <a class="button" href="${world.lodge}?guest=the-observatory">See the rooms</a>
+          <a href="/files/map-to-the-lodge.pdf">Map (PDF)</a>
+        </section>
       `,
     }),
   )
@@ -170,6 +198,8 @@ export function website(world: World): Router {
       `,
     }),
   )
+
+  router.get('/files/map-to-the-lodge.pdf', (_request, response) => void response.type('text/plain').send('Down the track, left at the fountain.'))
 
   router.post('/newsletter', (_request, response) => void response.status(204).end())
 

@@ -15,6 +15,8 @@ const PROBLEMS = {
   'foreign-host': [403, 'This address is not part of the site'],
   'not-found': [404, 'Not found'],
   conflict: [409, 'Somebody else saved in between'],
+  'in-use': [409, 'Something else still needs this'],
+  'ask-first': [409, 'This needs a yes'],
   'too-large': [413, 'Too large'],
   'too-many': [429, 'Too many requests'],
   internal: [500, 'Something went wrong on our side'],

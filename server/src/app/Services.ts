@@ -7,6 +7,8 @@ import type { SiteDirectory } from '../sites/SiteDirectory.js'
 import type { Deriver } from '../visits/Deriver.js'
 import type { RecordedVisits } from '../visits/RecordedVisits.js'
 import type { LoaderDelivery } from '../wiring/LoaderDelivery.js'
+import type { Post } from '../mail/Post.js'
+import type { Surveyor } from '../survey/Surveyor.js'
 import type { Config } from './config.js'
 
 /** What the parts of one running server share. */
@@ -21,4 +23,6 @@ export interface Services {
   changes: LiveChanges
   recorded: RecordedVisits
   loader: LoaderDelivery
+  post: Post
+  surveyor: Surveyor
 }

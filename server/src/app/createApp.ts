@@ -14,6 +14,11 @@ import { overviewRoutes } from '../goals/overviewRoutes.js'
 import { liveRoutes } from '../live/liveRoutes.js'
 import { peopleRoutes } from '../people/peopleRoutes.js'
 import { progressRoutes } from '../sites/progressRoutes.js'
+import { mailRoutes } from '../mail/mailRoutes.js'
+import { probeRouter } from '../probes/probeRouter.js'
+import { probesRoutes } from '../probes/probesRoutes.js'
+import { relayRouter } from '../relays/relayRouter.js'
+import { surveysRoutes } from '../survey/surveysRoutes.js'
 import { sitesRoutes } from '../sites/sitesRoutes.js'
 import { loaderRouter, publicUrlOf } from '../wiring/loaderRouter.js'
 import { wiringRoutes } from '../wiring/wiringRoutes.js'
@@ -32,6 +37,9 @@ export function apiRoutes(services: Services): Route[] {
     ...overviewRoutes(services),
     ...channelsRoutes(services),
     ...wiringRoutes(services),
+    ...probesRoutes(services),
+    ...surveysRoutes(services),
+    ...mailRoutes(services),
     ...liveRoutes(services),
     openRoute({
       method: 'get',
@@ -55,6 +63,8 @@ export function createApp(services: Services, webFolder: string, log: { error: (
   app.set('query parser', 'simple')
   app.use('/c', collectRouter(services))
   app.use('/l', loaderRouter(services))
+  app.use('/p', probeRouter(services))
+  app.use('/r', relayRouter(services))
   app.use(
     helmet({
       contentSecurityPolicy: {

@@ -1,4 +1,3 @@
-import { existsSync, readFileSync } from 'node:fs'
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
@@ -16,6 +15,9 @@ import { SiteDirectory } from '../sites/SiteDirectory.js'
 import { Deriver } from '../visits/Deriver.js'
 import { RecordedVisits } from '../visits/RecordedVisits.js'
 import { LoaderDelivery } from '../wiring/LoaderDelivery.js'
+import { Post } from '../mail/Post.js'
+import { Surveyor } from '../survey/Surveyor.js'
+import { stopBuilding } from '../wiring/buildLoader.js'
 import type { Config } from './config.js'
 import { createApp } from './createApp.js'
 import type { Services } from './Services.js'
@@ -39,8 +41,6 @@ const ROOT = fileURLToPath(new URL('../../..', import.meta.url))
  * @throws Error when a part cannot start, with what to do
  */
 export async function startServer(config: Config, told: (what: string) => void = () => undefined): Promise<RunningServer> {
-  const loaderFile = join(ROOT, 'loader/dist/loader.js')
-  if (!existsSync(loaderFile)) throw new Error('The loader has not been built; run: npm run build')
   let mariaDb: EmbeddedMariaDb | undefined
   if (!config.databaseUrl) {
     told('Starting the database')
@@ -64,11 +64,14 @@ export async function startServer(config: Config, told: (what: string) => void =
       people: new People(database, config.token),
       writer: new EventWriter(database, dictionaries, new Spool(join(config.dataFolder, 'spool')), () => deriver.nudge()),
       recorded: new RecordedVisits(database, dictionaries),
-      loader: new LoaderDelivery(database, readFileSync(loaderFile, 'utf8')),
+      loader: new LoaderDelivery(database),
+      post: new Post(config.smtpUrl, config.mailFrom),
+      surveyor: new Surveyor(database),
     }
     const server = createServer(createApp(services, join(ROOT, 'web/dist'), log))
     await listen(server, config)
     deriver.start()
+    services.surveyor.start()
     const { port } = server.address() as AddressInfo
     return {
       url: `http://${config.host === '0.0.0.0' ? '127.0.0.1' : config.host}:${port}`,
@@ -76,10 +79,12 @@ export async function startServer(config: Config, told: (what: string) => void =
       mariaDb,
       async stop() {
         await closeServer(server)
+        await services.surveyor.stop()
         await services.writer.close()
         await deriver.stop()
         await database.close()
         await mariaDb?.stop()
+        await stopBuilding()
       },
     }
   } catch (error) {

@@ -1,16 +1,25 @@
 import type { Channel } from '@acequia/core/recipes/channelSchema'
-import type { Recipe } from '@acequia/core/recipes/recipeSchema'
+import { recipeSchema, type Recipe } from '@acequia/core/recipes/recipeSchema'
 import type { Connection, Database } from '../database/Database.js'
 
-/** All recipes of this installation, by name. */
-export async function allRecipes(database: Database, connection: Connection = database.pool): Promise<Recipe[]> {
-  const rows = await database.rows<{ recipe: string }>('SELECT recipe FROM recipes ORDER BY id', [], connection)
-  return rows.map((row) => JSON.parse(row.recipe) as Recipe)
+/** The recipes of a site, by id. */
+export async function recipesOfSite(database: Database, siteId: number, connection: Connection = database.pool): Promise<Recipe[]> {
+  const rows = await database.rows<{ recipe: string }>('SELECT recipe FROM recipes WHERE site_id = ? ORDER BY id', [siteId], connection)
+  return rows.map((row) => recipeSchema.parse(JSON.parse(row.recipe)))
 }
 
-/** Adds a recipe or replaces the one with the same id. */
-export async function saveRecipe(database: Database, recipe: Recipe): Promise<void> {
-  await database.run('REPLACE INTO recipes (id, recipe, changed_at) VALUES (?, ?, ?)', [recipe.id, JSON.stringify(recipe), Date.now()])
+/** Adds a recipe to a site or replaces the one with the same id. */
+export async function saveRecipe(database: Database, siteId: number, recipe: Recipe, connection: Connection = database.pool): Promise<void> {
+  await database.run(
+    'REPLACE INTO recipes (site_id, id, recipe, changed_at) VALUES (?, ?, ?, ?)',
+    [siteId, recipe.id, JSON.stringify(recipe), Date.now()],
+    connection,
+  )
+}
+
+/** Removes a recipe of a site. @returns false when there is none */
+export async function deleteRecipe(database: Database, siteId: number, id: string): Promise<boolean> {
+  return (await database.run('DELETE FROM recipes WHERE site_id = ? AND id = ?', [siteId, id])).affectedRows > 0
 }
 
 /** The channels of a site, oldest first. */

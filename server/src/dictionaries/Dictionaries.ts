@@ -12,6 +12,7 @@ export class Dictionaries {
   readonly agents: Dictionary
   readonly places: Dictionary
   readonly sources: Dictionary
+  readonly tagSets: Dictionary
 
   constructor(database: Database) {
     this.visitors = new Dictionary(database, 'visitors')
@@ -23,5 +24,6 @@ export class Dictionaries {
     this.agents = new Dictionary(database, 'agents')
     this.places = new Dictionary(database, 'places')
     this.sources = new Dictionary(database, 'sources')
+    this.tagSets = new Dictionary(database, 'tag_sets')
   }
 }

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto'
 import type { Connection, Database } from '../database/Database.js'
 
 /** The tables that hold each distinct text of a site once. */
-export type DictionaryTable = 'visitors' | 'event_names' | 'addresses' | 'address_rests' | 'titles' | 'referrers' | 'agents' | 'places' | 'sources'
+export type DictionaryTable = 'visitors' | 'event_names' | 'addresses' | 'address_rests' | 'titles' | 'referrers' | 'agents' | 'places' | 'sources' | 'tag_sets'
 
 /** Texts remembered in each direction before the memory is cleared. */
 const MOST_REMEMBERED = 200_000
@@ -88,6 +88,7 @@ function keyOf(siteId: number, text: string): string {
   return `${siteId} ${text}`
 }
 
-function hashOf(text: string): Buffer {
+/** The key of a text in its dictionary: the first half of its SHA-256. */
+export function hashOf(text: string): Buffer {
   return createHash('sha256').update(text).digest().subarray(0, 16)
 }

@@ -46,7 +46,7 @@ export class EventLog {
 
   /** Turns rows into events, in the same order. */
   async decode(rows: EventRow[], connection: Connection = this.database.pool): Promise<StoredEvent[]> {
-    const { names, addresses, rests, titles, referrers } = this.dictionaries
+    const { names, addresses, rests, titles, referrers, tagSets } = this.dictionaries
     const ids = (pick: (row: EventRow) => number | null): number[] => rows.map(pick).filter((id) => id !== null)
     // One after the other: a transaction has a single connection.
     const nameTexts = await names.textsOf(
@@ -69,6 +69,10 @@ export class EventLog {
       ids((row) => row.referrer_id),
       connection,
     )
+    const firedTexts = await tagSets.textsOf(
+      ids((row) => row.fired_id),
+      connection,
+    )
     return rows.map((row): StoredEvent => {
       const event: StoredEvent = {
         uid: row.uid,
@@ -83,6 +87,7 @@ export class EventLog {
       if (row.value !== null) event.value = amountToNumber(row.value)
       if (row.currency !== null) event.currency = row.currency
       if (row.order_ref !== null) event.order = row.order_ref
+      if (row.fired_id !== null) event.fired = JSON.parse(firedTexts.get(row.fired_id) ?? '[]') as string[]
       return event
     })
   }

@@ -147,13 +147,14 @@ export class EventWriter {
   }
 
   private async tuplesOf(siteId: number, events: IncomingEvent[]): Promise<EventTuple[]> {
-    const { visitors, names, addresses, rests, titles, referrers, agents, places } = this.dictionaries
+    const { visitors, names, addresses, rests, titles, referrers, agents, places, tagSets } = this.dictionaries
     const split = events.map(({ event }) => splitUrl(event.url))
     const placeTexts = events.map(
       ({ place }) => place && (place.country || place.region || place.city) && JSON.stringify([place.country, place.region, place.city]),
     )
+    const firedTexts = events.map(({ event }) => event.fired && JSON.stringify(event.fired))
     const present = (texts: (string | undefined | null | '')[]): string[] => texts.filter((text): text is string => !!text)
-    const [visitorIds, nameIds, addressIds, restIds, titleIds, referrerIds, agentIds, placeIds] = await Promise.all([
+    const [visitorIds, nameIds, addressIds, restIds, titleIds, referrerIds, agentIds, placeIds, firedIds] = await Promise.all([
       visitors.idsOf(
         siteId,
         events.map(({ visitor }) => visitor),
@@ -171,6 +172,7 @@ export class EventWriter {
       referrers.idsOf(siteId, present(events.map(({ event }) => event.referrer))),
       agents.idsOf(siteId, present(events.map(({ userAgent }) => userAgent))),
       places.idsOf(siteId, present(placeTexts)),
+      tagSets.idsOf(siteId, present(firedTexts)),
     ])
     const receivedAt = Date.now()
     const idOf = (ids: Map<string, number>, text: string | undefined | null): number | null => (text ? (ids.get(text) ?? null) : null)
@@ -192,6 +194,7 @@ export class EventWriter {
         event.value === undefined ? null : parseAmount(String(event.value)),
         event.currency ?? null,
         event.order ?? null,
+        idOf(firedIds, firedTexts[index]),
         receivedAt,
       ]
     })

@@ -3,7 +3,7 @@ import type { Connection, Database } from '../database/Database.js'
 
 /** The columns of the log that are written, in the order of `EventTuple`. */
 const COLUMNS =
-  'site_id, visitor_id, at, uid, name_id, address_id, rest_id, title_id, referrer_id, agent_id, place_id, data, value, currency, order_ref, received_at'
+  'site_id, visitor_id, at, uid, name_id, address_id, rest_id, title_id, referrer_id, agent_id, place_id, data, value, currency, order_ref, fired_id, received_at'
 
 /** One row to be written, in the order of the columns. */
 export type EventTuple = [
@@ -22,6 +22,7 @@ export type EventTuple = [
   value: number | null,
   currency: string | null,
   order: string | null,
+  firedId: number | null,
   receivedAt: number,
 ]
 
@@ -42,9 +43,10 @@ export interface EventRow {
   value: number | null
   currency: string | null
   order_ref: string | null
+  fired_id: number | null
 }
 
-const READ = 'site_id, visitor_id, at, uid, name_id, address_id, rest_id, title_id, referrer_id, agent_id, place_id, data, value, currency, order_ref'
+const READ = 'site_id, visitor_id, at, uid, name_id, address_id, rest_id, title_id, referrer_id, agent_id, place_id, data, value, currency, order_ref, fired_id'
 
 /**
  * Adds events; those whose `uid` the site already has are left as they are.

@@ -9,16 +9,19 @@ import { rangeOn, rangeQuery } from '../api/rangeQuery.js'
 import { siteRoute, type Route } from '../api/Route.js'
 import type { Services } from '../app/Services.js'
 import type { Site } from '../sites/sitesTable.js'
+import type { Wiring } from '@acequia/core/wiring/wiringSchema'
 import { countBulkMarks } from '../visits/marksTable.js'
 import { startBulkRun } from '../visits/startBulkRun.js'
 import { listConversions } from './conversionsTable.js'
 import { deleteGoal, goalById, goalsOfSites, insertGoal, updateGoal, type StoredGoal } from './goalsTable.js'
 import { presentConversions } from './presentConversions.js'
+import { draftOf } from '../wiring/draftsTable.js'
+import { releaseOf } from '../wiring/releasesTable.js'
 
 const CONVERSION_COLUMNS = ['at', 'visitor', 'value', 'currency', 'order', 'path', 'source', 'medium', 'campaign'] as const
 
 /** Goals: what is counted, backtests, and the conversions themselves. */
-export function goalsRoutes({ database, dictionaries, deriver, recorded }: Services): Route[] {
+export function goalsRoutes({ database, dictionaries, deriver, recorded, loader }: Services): Route[] {
   return [
     siteRoute('reader', {
       method: 'get',
@@ -40,6 +43,7 @@ export function goalsRoutes({ database, dictionaries, deriver, recorded }: Servi
           await startBulkRun(database, site.id, { no: stored.no }, connection)
         })
         deriver.nudge()
+        loader.forget()
         return present(await find(site, id))
       },
     }),
@@ -67,6 +71,7 @@ export function goalsRoutes({ database, dictionaries, deriver, recorded }: Servi
           if (countsDifferently(goal, stored.goal)) await startBulkRun(database, site.id, { no: stored.no }, connection)
         })
         deriver.nudge()
+        loader.forget()
         return present(await find(site, params.id))
       },
     }),
@@ -76,6 +81,10 @@ export function goalsRoutes({ database, dictionaries, deriver, recorded }: Servi
       summary: 'Remove a goal and its conversions; the events stay',
       handle: async ({ site, params }) => {
         const stored = await find(site, params.id)
+        const [draft, live] = await Promise.all([draftOf(database, site.id), releaseOf(database, site.id)])
+        const waits = (wiring: Wiring | undefined): boolean => !!wiring?.triggers.some(({ moment }) => moment.type === 'goal' && moment.goal === stored.id)
+        if (waits(draft.wiring) || waits(live?.document.wiring))
+          throw new Problem('in-use', `A trigger of the wiring waits for "${stored.goal.name}". Remove it from the draft and release that first.`)
         await database.transaction((connection) => deleteGoal(database, stored, connection))
       },
     }),

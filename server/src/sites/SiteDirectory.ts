@@ -21,6 +21,12 @@ export class SiteDirectory {
     return this.sites.get(key)
   }
 
+  /** The site with an id, or undefined. */
+  async byId(id: number): Promise<Site | undefined> {
+    await this.byKey('')
+    return [...this.sites.values()].find((site) => site.id === id)
+  }
+
   /** Forgets what is remembered; call after a change. */
   forget(): void {
     this.readAt = -Infinity

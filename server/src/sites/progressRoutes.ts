@@ -22,7 +22,8 @@ export function progressRoutes({ database }: Services): Route[] {
           releaseOf(database, site.id),
           goalsOfSites(database, [site.id]),
         ])
-        const differences = wiringDifferences(live?.document.wiring ?? EMPTY_WIRING, draft.wiring, channels, site.settings.currency)
+        const names = { channels, currency: site.settings.currency }
+        const differences = wiringDifferences(live?.document.wiring ?? EMPTY_WIRING, draft.wiring, names)
         return {
           events: !!event,
           channels: channels.length,

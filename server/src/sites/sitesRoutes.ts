@@ -18,7 +18,7 @@ const present = (site: Site) => ({ key: site.key, ...site.settings, revision: si
 const DERIVING = ['hosts', 'timeZone', 'currency', 'rates', 'sourceRules', 'passThroughHosts', 'clickIds'] as const
 
 /** Sites and their settings. */
-export function sitesRoutes({ database, dictionaries, deriver, people, sites }: Services): Route[] {
+export function sitesRoutes({ database, dictionaries, deriver, people, sites, loader }: Services): Route[] {
   return [
     knownRoute({
       method: 'get',
@@ -66,6 +66,7 @@ export function sitesRoutes({ database, dictionaries, deriver, people, sites }: 
           }
         })
         sites.forget()
+        loader.forget()
         deriver.nudge()
         return present((await sites.byKey(key)) as Site)
       },

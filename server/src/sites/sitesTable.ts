@@ -1,4 +1,4 @@
-import type { SiteSettings } from '@acequia/core/sites/siteSchema'
+import { siteSchema, type SiteSettings } from '@acequia/core/sites/siteSchema'
 import type { Connection, Database } from '../database/Database.js'
 
 /** A site as it is stored. */
@@ -24,7 +24,8 @@ const toSite = (row: SiteRow): Site => ({
   id: row.id,
   key: row.site_key,
   revision: row.revision,
-  settings: JSON.parse(row.settings) as SiteSettings,
+  // Settings saved by an older version lack what came since.
+  settings: siteSchema.parse(JSON.parse(row.settings)),
   createdAt: row.created_at,
 })
 

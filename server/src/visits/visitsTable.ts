@@ -1,6 +1,7 @@
 import type { Day } from '@acequia/core/days/zone'
 import type { PoolConnection } from 'mysql2/promise'
 import type { Database } from '../database/Database.js'
+import { hashOf } from '../dictionaries/Dictionary.js'
 
 /** A derived visit as it is written, in the order of the columns. */
 export type VisitTuple = [
@@ -27,6 +28,14 @@ export async function replaceVisits(database: Database, siteId: number, visitorI
       connection,
     )
   }
+}
+
+/** The latest visit of a visitor, by the visitor's own id. */
+export function lastVisitOf(database: Database, siteId: number, visitor: string): Promise<{ ended_at: number; source_id: number } | undefined> {
+  return database.row(
+    'SELECT t.ended_at, t.source_id FROM visits t JOIN visitors v ON v.id = t.visitor_id WHERE t.site_id = ? AND v.site_id = ? AND v.hash = ? ORDER BY t.visit_no DESC LIMIT 1',
+    [siteId, siteId, hashOf(visitor)],
+  )
 }
 
 /** Visits per day that start in a span of time (ms). */

@@ -1,4 +1,4 @@
-import { EMPTY_WIRING, type Wiring } from '@acequia/core/wiring/wiringSchema'
+import { EMPTY_WIRING, wiringSchema, type Wiring } from '@acequia/core/wiring/wiringSchema'
 import type { Connection, Database } from '../database/Database.js'
 
 /** The wiring being edited. Revision 0 is the empty draft that nobody saved yet. */
@@ -17,7 +17,7 @@ export async function draftOf(database: Database, siteId: number, connection: Co
     connection,
   )
   return row
-    ? { revision: row.revision, wiring: JSON.parse(row.wiring) as Wiring, changedAt: row.changed_at, changedBy: row.changed_by }
+    ? { revision: row.revision, wiring: wiringSchema.parse(JSON.parse(row.wiring)), changedAt: row.changed_at, changedBy: row.changed_by }
     : { revision: 0, wiring: EMPTY_WIRING, changedAt: null, changedBy: null }
 }
 

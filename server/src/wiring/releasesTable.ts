@@ -1,4 +1,6 @@
+import { recipeSchema } from '@acequia/core/recipes/recipeSchema'
 import type { ReleaseDocument } from '@acequia/core/wiring/compileWiring'
+import { wiringSchema } from '@acequia/core/wiring/wiringSchema'
 import type { Connection, Database } from '../database/Database.js'
 
 /** A release without its document. */
@@ -36,7 +38,9 @@ export async function releaseOf(
     [siteId, number],
     connection,
   )
-  return row && { ...row, document: JSON.parse(row.document) as ReleaseDocument }
+  if (!row) return undefined
+  const { wiring, channels, recipes } = JSON.parse(row.document) as ReleaseDocument
+  return { ...row, document: { wiring: wiringSchema.parse(wiring), channels, recipes: recipes.map((recipe) => recipeSchema.parse(recipe)) } }
 }
 
 /** Adds a release. */

@@ -1,21 +1,25 @@
 import { createHash } from 'node:crypto'
+import type { Goal } from '@acequia/core/goals/goalSchema'
 import { Backtest } from '@acequia/core/goals/Backtest'
-import { goalSchema } from '@acequia/core/goals/goalSchema'
-import { prepareGoal } from '@acequia/core/goals/prepareGoal'
-import { releaseErrors, type ReleaseDocument } from '@acequia/core/wiring/compileWiring'
-import { eventNameOf } from '@acequia/core/wiring/eventNameOf'
-import { wiringDifferences } from '@acequia/core/wiring/wiringDifferences'
-import { EMPTY_WIRING, triggerSchema, wiringSchema, type Trigger, type Wiring } from '@acequia/core/wiring/wiringSchema'
+import { LatestValues } from '@acequia/core/readings/LatestValues'
+import type { ReleaseDocument } from '@acequia/core/wiring/compileWiring'
+import { FiredCount } from '@acequia/core/wiring/FiredCount'
+import { releaseErrors } from '@acequia/core/wiring/releaseErrors'
+import { wiringDifferences, type DifferenceNames } from '@acequia/core/wiring/wiringDifferences'
+import { EMPTY_WIRING, triggerSchema, wiringSchema, type Wiring } from '@acequia/core/wiring/wiringSchema'
 import * as z from 'zod'
 import { badInput, notFound, Problem } from '../api/Problem.js'
 import { rangeOn, rangeQuery } from '../api/rangeQuery.js'
 import { siteRoute, type Route } from '../api/Route.js'
 import type { Services } from '../app/Services.js'
-import { allRecipes, channelsOfSite } from '../channels/channelsTable.js'
+import { channelsOfSite, recipesOfSite } from '../channels/channelsTable.js'
 import type { Connection } from '../database/Database.js'
+import { goalsOfSites } from '../goals/goalsTable.js'
 import type { Site } from '../sites/sitesTable.js'
 import { draftOf, saveDraft } from './draftsTable.js'
 import { insertRelease, releaseOf, releasesOfSite, type ReleaseRow } from './releasesTable.js'
+import { scriptErrors } from './scriptErrors.js'
+import { triggerTest } from './triggerTest.js'
 
 const draftBody = wiringSchema.and(z.object({ revision: z.number().int().optional() }))
 const importBody = z.object({ wiring: wiringSchema, apply: z.boolean().default(false), revision: z.number().int().optional() })
@@ -60,8 +64,9 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
       body: importBody,
       handle: async ({ site, actor, body }) => {
         const draft = await draftOf(database, site.id)
-        const channels = await channelsOfSite(database, site.id)
-        const changes = wiringDifferences(draft.wiring, body.wiring, channels, site.settings.currency)
+        const errors = scriptErrors(body.wiring)
+        if (errors.length) throw badInput(errors)
+        const changes = wiringDifferences(draft.wiring, body.wiring, await namesOf(site))
         if (body.apply) await save(site, body.wiring, body.revision, actor.name)
         return { applied: body.apply, changes, revision: (await draftOf(database, site.id)).revision }
       },
@@ -69,18 +74,33 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
     siteRoute('reader', {
       method: 'get',
       path: '/sites/{key}/wiring:evidence',
-      summary: 'How often each trigger of the draft would have fired in a range, by day',
+      summary: 'How often each trigger of the draft happened in a range by day, by what was recorded, and how often each tag fired',
       query: rangeQuery,
       handle: async ({ site, query }) => {
         const { wiring } = await draftOf(database, site.id)
-        const tests = wiring.triggers.map((trigger) => ({ id: trigger.id, backtest: backtestOf(site, trigger, query) }))
+        const goals = await namedGoals(site)
+        const range = rangeOn(site, query)
+        const tests = wiring.triggers.flatMap((trigger) => {
+          const test = triggerTest(site, trigger, goals)
+          return test ? [{ id: trigger.id, backtest: new Backtest(test, range, range.calendar) }] : []
+        })
+        const fired = new FiredCount(range, range.calendar)
         await recorded.each(site, ({ visitor, visits }) => {
           for (const { backtest } of tests) backtest.addVisitor(visitor, visits)
+          fired.add(visits)
         })
-        return tests.map(({ id, backtest }) => {
-          const { conversions, daily } = backtest.result()
-          return { id, events: conversions, daily: daily.map((entry) => ({ day: entry.day, events: entry.events })) }
-        })
+        return {
+          triggers: tests.map(({ id, backtest }) => {
+            const { conversions, daily, addresses } = backtest.result()
+            return {
+              id,
+              events: conversions,
+              daily: daily.map((entry) => ({ day: entry.day, events: entry.conversions })),
+              pages: addresses.map((entry) => entry.path),
+            }
+          }),
+          tags: [...fired.tags].map(([id, { total, failed }]) => ({ id, fired: total, failed })),
+        }
       },
     }),
     siteRoute('reader', {
@@ -89,9 +109,23 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
       summary: 'What recorded traffic says about one trigger; nothing is saved',
       body: z.object({ trigger: triggerSchema.partial({ id: true }), ...rangeQuery.shape }),
       handle: async ({ site, body }) => {
-        const backtest = backtestOf(site, body.trigger, body)
+        const range = rangeOn(site, body)
+        const test = triggerTest(site, { ...body.trigger, id: body.trigger.id ?? '' }, await namedGoals(site))
+        if (!test) throw badInput([{ path: 'trigger.moment', message: 'The goal it waits for does not exist; choose another one.' }])
+        const backtest = new Backtest(test, range, range.calendar)
         await recorded.each(site, ({ visitor, visits }) => backtest.addVisitor(visitor, visits))
         return backtest.result()
+      },
+    }),
+    siteRoute('reader', {
+      method: 'get',
+      path: '/sites/{key}/readings:latest',
+      summary: 'The latest different texts of the own readings of the draft',
+      handle: async ({ site }) => {
+        const { wiring } = await draftOf(database, site.id)
+        const latest = wiring.readings.map(({ name }) => new LatestValues(`own.${name}`))
+        await recorded.each(site, ({ visits }) => latest.forEach((each) => each.add(visits)))
+        return latest.map((each, index) => ({ name: wiring.readings[index]?.name, values: each.result() }))
       },
     }),
     siteRoute('reader', {
@@ -146,6 +180,8 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
   ]
 
   async function save(site: Site, wiring: Wiring, revision: number | undefined, by: string): Promise<void> {
+    const errors = scriptErrors(wiring)
+    if (errors.length) throw badInput(errors)
     await database.transaction(async (connection) => {
       const draft = await draftOf(database, site.id, connection, true)
       if (revision !== draft.revision) {
@@ -159,12 +195,10 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
   }
 
   async function documentOf(site: Site, wiring: Wiring, connection: Connection): Promise<ReleaseDocument> {
-    const used = new Set(wiring.tags.map((tag) => tag.does.channel))
-    const channels = (await channelsOfSite(database, site.id, connection))
-      .filter((channel) => used.has(channel.id))
-      .map(({ revision: _, ...channel }) => channel)
+    // All channels: their click ids are kept whether or not a tag reports to them yet.
+    const channels = (await channelsOfSite(database, site.id, connection)).map(({ revision: _, ...channel }) => channel)
     const needed = new Set(channels.map((channel) => channel.recipe))
-    return { wiring, channels, recipes: (await allRecipes(database, connection)).filter((recipe) => needed.has(recipe.id)) }
+    return { wiring, channels, recipes: (await recipesOfSite(database, site.id, connection)).filter((recipe) => needed.has(recipe.id)) }
   }
 
   async function release(
@@ -173,7 +207,7 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
     about: Pick<ReleaseRow, 'name' | 'note' | 'released_by' | 'restores'>,
     connection: Connection,
   ): Promise<number> {
-    const errors = releaseErrors(document)
+    const errors = [...releaseErrors(document, await namedGoals(site), site.settings.scriptHosts), ...scriptErrors(document.wiring)]
     if (errors.length) throw badInput(errors)
     const text = JSON.stringify(document)
     const number = ((await releaseOf(database, site.id, undefined, connection))?.number ?? 0) + 1
@@ -186,37 +220,36 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
     if (!found) throw notFound('release')
     const before = number > 1 ? await releaseOf(database, site.id, number - 1) : undefined
     const { document, ...row } = found
-    const changes = wiringDifferences(
-      before?.document.wiring ?? EMPTY_WIRING,
-      document.wiring,
-      [...document.channels, ...(before?.document.channels ?? [])],
-      site.settings.currency,
-    )
+    const changes = wiringDifferences(before?.document.wiring ?? EMPTY_WIRING, document.wiring, {
+      ...(await namesOf(site)),
+      channels: [...document.channels, ...(before?.document.channels ?? [])],
+    })
     return { ...presentRelease(row, (await releaseOf(database, site.id))?.number === number), ...document.wiring, channels: document.channels, changes }
+  }
+
+  async function namedGoals(site: Site): Promise<{ id: string; name: string; goal: Goal }[]> {
+    return (await goalsOfSites(database, [site.id])).map(({ id, goal }) => ({ id, name: goal.name, goal }))
+  }
+
+  async function namesOf(site: Site): Promise<DifferenceNames> {
+    return { channels: await channelsOfSite(database, site.id), currency: site.settings.currency, goals: await namedGoals(site) }
   }
 
   async function presentDraft(site: Site): Promise<object> {
     const draft = await draftOf(database, site.id)
     const live = await releaseOf(database, site.id)
-    const channels = await channelsOfSite(database, site.id)
     return {
       revision: draft.revision,
       ...draft.wiring,
       changedAt: draft.changedAt && new Date(draft.changedAt).toISOString(),
       changedBy: draft.changedBy,
       live: live?.number ?? null,
-      changes: wiringDifferences(live?.document.wiring ?? EMPTY_WIRING, draft.wiring, channels, site.settings.currency),
+      changes: wiringDifferences(live?.document.wiring ?? EMPTY_WIRING, draft.wiring, await namesOf(site)),
       channelsChanged: live
         ? JSON.stringify(await documentOf(site, draft.wiring, database.pool)) !== JSON.stringify({ ...live.document, wiring: draft.wiring })
         : false,
     }
   }
-}
-
-function backtestOf(site: Site, trigger: Pick<Trigger, 'moment' | 'where'>, asked: { from: string; to: string }): Backtest {
-  const range = rangeOn(site, asked)
-  const goal = goalSchema.parse({ name: 'evidence', kind: { type: 'event', event: eventNameOf(trigger.moment), where: trigger.where }, count: 'every' })
-  return new Backtest(prepareGoal(goal, site.settings), range, range.calendar)
 }
 
 function presentRelease(row: ReleaseRow, live: boolean): object {

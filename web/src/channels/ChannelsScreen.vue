@@ -1,8 +1,11 @@
 <script setup lang="ts">
 import type { Channel } from '@acequia/core/recipes/channelSchema'
-import type { Recipe } from '@acequia/core/recipes/recipeSchema'
+import { scriptHostsOf, type Recipe } from '@acequia/core/recipes/recipeSchema'
+import { fillAddress } from '@acequia/core/recipes/fillTemplate'
 import { computed, nextTick, ref } from 'vue'
 import { api, ApiProblem, messageOf } from '../app/api'
+import { agoText, count } from '../app/formatting'
+import { useLive } from '../app/live'
 import { useKeys } from '../app/useKeys'
 import { useLoaded } from '../app/useLoaded'
 import { useCurrentSite } from '../sites/currentSite'
@@ -22,10 +25,33 @@ const mayAddRecipes = computed(() => current.site?.role === 'owner' || current.s
 const { data, error, reload } = useLoaded(async (signal) => {
   const [channels, recipes] = await Promise.all([
     api<ChannelAnswer[]>('GET', `${current.path}/channels`, undefined, signal),
-    api<Recipe[]>('GET', '/recipes', undefined, signal),
+    api<Recipe[]>('GET', `${current.path}/recipes`, undefined, signal),
   ])
   return { channels, recipes }
 })
+interface Activity {
+  id: string
+  today: number
+  total: number
+  failed: number
+  last: string | null
+  silent: boolean
+}
+const live = useLive()
+const { data: activity } = useLoaded<Activity[]>(
+  (signal) => api('GET', `${current.path}/channels:activity`, undefined, signal),
+  [() => Math.floor(live.changes / 5)],
+  1500,
+)
+const activityOf = (id: string): Activity | undefined => activity.value?.find((each) => each.id === id)
+/** Hosts a recipe wants to load scripts from that nobody has allowed yet. */
+const asking = ref<string[]>()
+const isOwner = computed(() => current.site?.role === 'owner')
+const knowsClicks = (recipe: Recipe): boolean => !recipe.clickId || !!current.site?.clickIds.some((each) => each.parameter === recipe.clickId?.parameter)
+const statusOf = (channel: Channel): string | undefined => {
+  const page = recipeOf(channel.recipe)?.statusPage
+  return page && fillAddress(page, (name) => channel.ids[name.slice(3)])
+}
 const recipeOf = (id: string): Recipe | undefined => data.value?.recipes.find((each) => each.id === id)
 const chosen = computed(() => recipeOf(editing.value?.recipe ?? ''))
 
@@ -75,7 +101,7 @@ async function remove(id: string): Promise<void> {
   }
 }
 
-async function addRecipe(): Promise<void> {
+async function addRecipe(allow = false): Promise<void> {
   recipeSaid.value = ''
   let recipe: unknown
   try {
@@ -85,12 +111,54 @@ async function addRecipe(): Promise<void> {
     return
   }
   try {
-    const saved = await api<Recipe>('POST', `${current.path}/recipes`, recipe)
+    const saved = await api<Recipe>('POST', `${current.path}/recipes${allow ? '?allow=yes' : ''}`, recipe)
     recipeText.value = ''
+    asking.value = undefined
     recipeSaid.value = `${saved.name} can be connected now.`
+    await Promise.all([reload(), allow && current.load()])
+  } catch (cause) {
+    recipeSaid.value = messageOf(cause)
+    asking.value = cause instanceof ApiProblem && Array.isArray(cause.body.hosts) ? (cause.body.hosts as string[]) : undefined
+  }
+}
+
+async function removeRecipe(id: string): Promise<void> {
+  recipeSaid.value = ''
+  try {
+    await api('DELETE', `${current.path}/recipes/${id}`)
     await reload()
   } catch (cause) {
     recipeSaid.value = messageOf(cause)
+  }
+}
+
+/** Puts a recipe into the field, to be changed there. */
+async function editRecipe(recipe: Recipe): Promise<void> {
+  asking.value = undefined
+  recipeSaid.value = ''
+  recipeText.value = JSON.stringify(recipe, null, 2)
+  await nextTick()
+  document.querySelector<HTMLElement>('.recipes textarea')?.focus()
+}
+
+function exportRecipe(recipe: Recipe): void {
+  const link = document.createElement('a')
+  link.href = URL.createObjectURL(new Blob([JSON.stringify(recipe, null, 2)], { type: 'application/json' }))
+  link.download = `${recipe.id}.json`
+  link.click()
+  setTimeout(() => URL.revokeObjectURL(link.href), 1000)
+}
+
+/** Adds the recipe's click id to those the site recognises, so that visits get the channel as their source. */
+async function recogniseClicks(recipe: Recipe): Promise<void> {
+  if (!recipe.clickId || !current.site) return
+  const { key: _, createdAt: __, role: ___, ...settings } = current.site
+  const { parameter, source, medium } = recipe.clickId
+  try {
+    await api('PUT', current.path, { ...settings, clickIds: [...settings.clickIds, { parameter, source, medium }] })
+    await current.load()
+  } catch (cause) {
+    problem.value = messageOf(cause)
   }
 }
 
@@ -149,6 +217,16 @@ useKeys({ n: () => void edit() })
             <dt>{{ each.label }}</dt>
             <dd class="mono">{{ channel.ids[each.name] ?? '–' }}</dd>
           </template>
+          <dt>Today</dt>
+          <dd :title="`${count(activityOf(channel.id)?.total ?? 0)} times in the last 28 days, by what loaders recorded`">
+            told {{ count(activityOf(channel.id)?.today ?? 0) }} times<template v-if="activityOf(channel.id)?.last"
+              >, last {{ agoText(activityOf(channel.id)!.last!) }}</template
+            >
+          </dd>
+          <dt v-if="activityOf(channel.id)?.failed">No answer</dt>
+          <dd v-if="activityOf(channel.id)?.failed" class="failing">
+            {{ count(activityOf(channel.id)!.failed) }} of {{ count(activityOf(channel.id)!.total) }} in 28 days
+          </dd>
           <dt>Can be told</dt>
           <dd>
             {{
@@ -158,6 +236,17 @@ useKeys({ n: () => void edit() })
             }}
           </dd>
         </dl>
+        <p v-if="activityOf(channel.id)?.silent" class="silent">
+          <strong>Silent.</strong> It was told things before, but nothing for days. Is the loader still on the pages?
+        </p>
+        <p v-if="recipeOf(channel.recipe) && !knowsClicks(recipeOf(channel.recipe)!)" class="hint">
+          Its click id <code>{{ recipeOf(channel.recipe)!.clickId!.parameter }}</code> is kept, but visits with it are not counted as
+          {{ recipeOf(channel.recipe)!.clickId!.source }} / {{ recipeOf(channel.recipe)!.clickId!.medium }} yet.
+          <button v-if="canEdit" class="quiet" @click="recogniseClicks(recipeOf(channel.recipe)!)">Count them so</button>
+        </p>
+        <p v-if="statusOf(channel)">
+          <a :href="statusOf(channel)" target="_blank" rel="noopener noreferrer">Pixel status at {{ channel.name }}</a>
+        </p>
         <template v-if="canEdit">
           <button @click="edit(channel)">Change</button>
           <button v-if="removing !== channel.id" class="quiet danger" @click="removing = channel.id">Remove …</button>
@@ -170,27 +259,60 @@ useKeys({ n: () => void edit() })
       <summary>Recipes: {{ data.recipes.map((each) => each.name).join(', ') || 'none yet' }}</summary>
       <p class="hint">
         A recipe is an open JSON description; a new kind of channel needs no code. Adding one with the same id replaces it; pages get the change with the next
-        release.
+        release. Its shape is published as <a href="/api/v1/recipe.schema.json" target="_blank">JSON Schema</a>.
       </p>
-      <form @submit.prevent="addRecipe">
+      <ul>
+        <li v-for="recipe in data.recipes" :key="recipe.id">
+          <strong>{{ recipe.name }}</strong> <code>{{ recipe.id }}</code>
+          <span class="hint"
+            >{{ recipe.about }} {{ scriptHostsOf(recipe).length ? `Loads scripts from ${scriptHostsOf(recipe).join(', ')}.` : 'Loads no scripts.' }}</span
+          >
+          <button class="quiet" @click="exportRecipe(recipe)">Export</button>
+          <button class="quiet" @click="editRecipe(recipe)">Change</button>
+          <button v-if="!data.channels.some((channel) => channel.recipe === recipe.id)" class="quiet danger" @click="removeRecipe(recipe.id)">Remove</button>
+        </li>
+      </ul>
+      <form @submit.prevent="addRecipe()">
         <label class="field"
           >Recipe as JSON<textarea
             v-model="recipeText"
             class="mono"
-            rows="6"
+            rows="8"
             spellcheck="false"
             placeholder='{ "recipe": 1, "id": "…", "name": "…", "calls": { … } }'
           />
         </label>
         <input type="file" accept=".json,application/json" aria-label="Recipe file" @change="takeFile" />
         <button :disabled="!recipeText.trim()">Add the recipe</button>
-        <p v-if="recipeSaid" role="status">{{ recipeSaid }}</p>
+        <div v-if="asking" class="asking" role="alertdialog" aria-label="Allow scripts from another host">
+          <p>{{ recipeSaid }}</p>
+          <p v-if="!isOwner" class="hint">Only an owner of the site can allow it; your role is {{ current.site?.role }}.</p>
+          <button v-if="isOwner" type="button" class="goes-live" @click="addRecipe(true)">Allow {{ asking.join(', ') }} and add it</button>
+          <button type="button" @click="asking = undefined">Leave it</button>
+        </div>
+        <p v-else-if="recipeSaid" role="status">{{ recipeSaid }}</p>
       </form>
     </details>
   </div>
 </template>
 
 <style scoped>
+.silent {
+  background: var(--ochre-run);
+  border-radius: var(--radius);
+  padding: 6px 10px;
+}
+.failing {
+  color: var(--loss);
+}
+.asking {
+  border-left: 3px solid var(--clay);
+  padding: 4px 14px;
+  margin-top: 10px;
+}
+.recipes ul {
+  padding-left: 18px;
+}
 .cards {
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(300px, 1fr));

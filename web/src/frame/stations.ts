@@ -13,9 +13,15 @@ export interface Station {
 
 /** All stations that exist. */
 export const STATIONS: Station[] = [
-  { route: 'site', name: 'Site', reach: 'Lay', lacks: (progress) => (progress.events ? null : 'no event has come yet') },
+  { route: 'site', also: ['site-settings'], name: 'Site', reach: 'Lay', lacks: (progress) => (progress.events ? null : 'no event has come yet') },
   { route: 'channels', name: 'Channels', reach: 'Lay', lacks: (progress) => (progress.channels ? null : 'no channel yet') },
-  { route: 'wiring', also: ['trigger', 'tag', 'new-release'], name: 'Wiring', reach: 'Lay', lacks: (progress) => (progress.tags ? null : 'no tag yet') },
+  {
+    route: 'wiring',
+    also: ['trigger', 'tag', 'new-release', 'reading', 'relays', 'wiring-file'],
+    name: 'Wiring',
+    reach: 'Lay',
+    lacks: (progress) => (progress.tags ? null : 'no tag yet'),
+  },
   { route: 'releases', name: 'Releases', reach: 'Prove', lacks: (progress) => (progress.release === null ? 'nothing is live yet' : null) },
   { route: 'today', name: 'Today', reach: 'Measure', lacks: () => null },
   { route: 'goals', also: ['goal', 'new-goal', 'edit-goal'], name: 'Goals', reach: 'Measure', lacks: (progress) => (progress.goals ? null : 'no goal yet') },

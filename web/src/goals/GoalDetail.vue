@@ -91,8 +91,7 @@ async function remove(): Promise<void> {
 }
 
 async function asTrigger(): Promise<void> {
-  if (goal.value?.kind.type !== 'page') return
-  sessionStorage.setItem(`acequia.unsaved.trigger.${current.key}.new`, JSON.stringify({ id: '', moment: { type: 'page-view' }, where: goal.value.kind.where }))
+  sessionStorage.setItem(`acequia.unsaved.trigger.${current.key}.new`, JSON.stringify({ id: '', moment: { type: 'goal', goal: id }, where: { any: [] } }))
   await router.push({ name: 'trigger', params: { key: current.key, id: 'new' } })
 }
 
@@ -105,7 +104,13 @@ useKeys({ e: () => void router.push({ name: 'edit-goal', params: { key: current.
     <template v-if="data && goal">
       <div class="screen-head">
         <h1>{{ goal.name }}</h1>
-        <button v-if="goal.kind.type === 'page'" @click="asTrigger">Use its rule as a trigger</button>
+        <button
+          v-if="goal.kind.type === 'page' || goal.kind.type === 'event'"
+          title="Tags can fire when it is reached; they follow when its rule changes"
+          @click="asTrigger"
+        >
+          Use it as a trigger
+        </button>
         <RouterLink class="button main-action" :to="{ name: 'edit-goal', params: { key: current.key, id } }">Edit <kbd>e</kbd></RouterLink>
       </div>
       <p class="sentence"><SentenceText :parts="goalSentence(goal, currency, locale)" /></p>

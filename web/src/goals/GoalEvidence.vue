@@ -7,7 +7,14 @@ import { useCurrentSite } from '../sites/currentSite'
 import { useRange } from '../app/range'
 
 /** What recorded traffic says about what is being edited. `counts` names what is counted: conversions, or fires of a trigger. */
-const props = defineProps<{ result: BacktestResult | undefined; loading: boolean; error: string; unfinished?: boolean; counts: 'conversions' | 'times' }>()
+const props = defineProps<{
+  result: BacktestResult | undefined
+  loading: boolean
+  error: string
+  unfinished?: boolean
+  fromNowOn?: boolean
+  counts: 'conversions' | 'times'
+}>()
 defineEmits<{ include: [path: string] }>()
 const current = useCurrentSite()
 const range = useRange()
@@ -54,7 +61,8 @@ const included = (why: string): boolean => why === 'differs only in upper and lo
           }}. Rates are entered under Site.
         </p>
         <DailyBars :days="bars" :unit="counts" />
-        <p v-if="!result.conversions && !loading" class="hint none">
+        <p v-if="fromNowOn" class="hint none">Recorded from the moment a release with this trigger is live; what happened before cannot be known.</p>
+        <p v-else-if="!result.conversions && !loading" class="hint none">
           Nothing recorded matches{{ result.visits ? '' : '; no visit was recorded in these days' }}. Look at the near misses, or choose a value that occurred.
         </p>
       </template>

@@ -7,13 +7,8 @@ import { opWords, readingWords } from '@acequia/core/sentences/ruleSentence'
 export function goalProblem(goal: Goal): string | null {
   const rules: Rule[] = [...('where' in goal.kind ? [goal.kind.where] : []), ...goal.path.map((step) => step.where)]
   if (isUnfinishedGoal(goal)) return 'Choose what stands at the yellow “…” in the sentence.'
-  for (const rule of rules) {
-    const never = contradiction(rule)
-    if (never) {
-      const { one, other } = never
-      return `This can never happen: the ${readingWords(one.reading)} of one page cannot be ${String(one.value)} and also satisfy “${opWords(other.op, other.not)} ${String(other.value ?? '')}”. If you mean that both pages were visited, put one of them into “after …”.`
-    }
-  }
+  const never = neverHolds(rules)
+  if (never) return never
   if (!goal.name.trim()) return 'Give the goal a name.'
   return null
 }
@@ -32,4 +27,15 @@ export function isUnfinished(rule: Rule): boolean {
   return rule.any.some(({ all }) =>
     all.some(({ op, value }) => op !== 'present' && (value === undefined || value === '' || (Array.isArray(value) && !value.length))),
   )
+}
+
+/** Why a rule can never hold, in words; null when all can. */
+export function neverHolds(rules: Rule[]): string | null {
+  for (const rule of rules) {
+    const never = contradiction(rule)
+    if (!never) continue
+    const { one, other } = never
+    return `This can never happen: the ${readingWords(one.reading)} of one page cannot be ${String(one.value)} and also satisfy “${opWords(other.op, other.not)} ${String(other.value ?? '')}”. If you mean that both pages were visited, put one of them into “after …” of a goal.`
+  }
+  return null
 }

@@ -5,6 +5,8 @@ import type { Part } from '@acequia/core/sentences/Part'
 import { opWords, readingWords } from '@acequia/core/sentences/ruleSentence'
 import { readSlot, writeSlot } from '@acequia/core/sentences/slots'
 import { computed, nextTick, onMounted, ref } from 'vue'
+import { useOwnReadings } from '../readings/ownReadings'
+import ElementPicker from '../probes/ElementPicker.vue'
 import type { Choice } from './choice'
 import ValueOffers from './ValueOffers.vue'
 
@@ -16,6 +18,8 @@ const props = defineProps<{
   /** Name of the events whose readings are offered. */
   event: string | undefined
   currency: string
+  /** Readings that this moment's events have beside those of every event. */
+  readings?: string[]
 }>()
 const emit = defineEmits<{
   /** Takes a changed object; `done` also closes the panel. */
@@ -39,6 +43,8 @@ const named = ref<'query' | 'data'>(typed.value.startsWith('data.') ? 'data' : '
 const parameter = ref(/^(query|data)\./.test(typed.value) ? typed.value.slice(typed.value.indexOf('.') + 1) : '')
 const problem = ref('')
 
+const own = useOwnReadings()
+const offered = computed(() => [...(props.readings ?? []), ...own.value.map((name) => `own.${name}`), ...EVENT_READINGS])
 const isList = computed(() => condition.value?.op === 'in')
 
 onMounted(async () => {
@@ -76,11 +82,19 @@ function applyTyped(): void {
     typed.value = ''
     return put(list.value, false)
   }
+  if (props.part.edits === 'selector') {
+    try {
+      document.createDocumentFragment().querySelector(typed.value.trim() || '*')
+    } catch {
+      return void (problem.value = 'This is no CSS selector. Such are #offer, .buy or form[name="booking"].')
+    }
+    return put(typed.value.trim() || undefined)
+  }
   if (props.part.edits === 'value' || props.part.edits === 'name') return put(typed.value.trim())
   const number = Number(typed.value.replace(',', '.'))
   if (typed.value.trim() === '' || !Number.isFinite(number)) return void (problem.value = 'This is no number.')
   if (props.part.edits === 'money') return put(Math.round(number * 1e4) / 1e4)
-  if (number <= 0) return void (problem.value = 'It must be more than nothing.')
+  if (number <= 0 && props.part.edits !== 'duration') return void (problem.value = 'It must be more than nothing.')
   put(props.part.edits === 'duration' ? Math.round(number * unit.value) : Math.max(1, Math.round(number)))
 }
 
@@ -117,10 +131,11 @@ function walk(event: KeyboardEvent, step: number): void {
   >
     <p v-if="problem" class="error-text" role="alert">{{ problem }}</p>
 
-    <ul v-if="part.edits === 'choice' || part.edits === 'channel' || part.edits === 'step'" class="choices">
+    <ul v-if="part.edits === 'choice' || part.edits === 'channel' || part.edits === 'step' || part.edits === 'several'" class="choices">
       <li v-for="choice in choices" :key="choice.label">
-        <button type="button" data-walk :aria-pressed="choice.chosen" @click="emit('change', choice.apply(model), true)">
-          {{ choice.label }}<small v-if="choice.hint">{{ choice.hint }}</small>
+        <button type="button" data-walk :aria-pressed="choice.chosen" @click="emit('change', choice.apply(model), part.edits !== 'several')">
+          <span v-if="part.edits === 'several'" aria-hidden="true">{{ choice.chosen ? '☑' : '☐' }}</span>{{ choice.label
+          }}<small v-if="choice.hint">{{ choice.hint }}</small>
         </button>
       </li>
     </ul>
@@ -143,7 +158,7 @@ function walk(event: KeyboardEvent, step: number): void {
 
     <template v-else-if="part.edits === 'reading'">
       <ul class="choices two">
-        <li v-for="reading in EVENT_READINGS" :key="reading">
+        <li v-for="reading in offered" :key="reading">
           <button type="button" data-walk :aria-pressed="typed === reading" @click="chooseReading(reading)">{{ readingWords(reading) }}</button>
         </li>
       </ul>
@@ -168,7 +183,7 @@ function walk(event: KeyboardEvent, step: number): void {
           :class="{ mono: part.mono }"
           :inputmode="part.edits === 'money' || part.edits === 'number' || part.edits === 'duration' ? 'decimal' : 'text'"
           :aria-label="part.edits === 'value' ? 'Value' : part.text"
-          :placeholder="part.edits === 'value' ? 'type or choose below' : ''"
+          :placeholder="part.edits === 'value' ? 'type or choose below' : part.edits === 'selector' ? '#id, .class or any CSS selector' : ''"
           maxlength="4096"
         />
         <span v-if="part.edits === 'money'">{{ currency }}</span>
@@ -180,6 +195,7 @@ function walk(event: KeyboardEvent, step: number): void {
         <button class="main-action">{{ isList ? 'Add' : 'Use' }}</button>
       </div>
     </form>
+    <ElementPicker v-if="part.edits === 'selector'" @choose="put($event, false)" />
     <ValueOffers
       v-if="part.edits === 'value' && condition"
       :reading="condition.reading"

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Rule } from '@acequia/core/rules/Rule'
-import { addCondition, addGroup, removeCondition } from '@acequia/core/sentences/editRule'
+import { addCondition, addGroup, newCondition, removeCondition } from '@acequia/core/sentences/editRule'
 import type { Part } from '@acequia/core/sentences/Part'
 import { readSlot, writeSlot } from '@acequia/core/sentences/slots'
 import { computed, nextTick, ref } from 'vue'
@@ -20,13 +20,20 @@ const props = defineProps<{
   currency: string
   /** Makes a new step for the path at a slot. */
   newStep?: () => object
+  /** Readings that this moment's events have beside those of every event. */
+  readings?: string[]
   readonly?: boolean
 }>()
-const emit = defineEmits<{ change: [model: object] }>()
+const emit = defineEmits<{
+  change: [model: object]
+  /** A long text was chosen, which is edited elsewhere on the screen. */
+  longText: [slot: string]
+}>()
 
 const root = ref<HTMLElement>()
 const openSlot = ref<string | null>(null)
 const place = ref({ left: 0, top: 0 })
+const emitLong = (slot: string): void => emit('longText', slot)
 const openPart = computed(() => props.parts.find((part) => part.type === 'chip' && part.slot === openSlot.value) as Extract<Part, { type: 'chip' }> | undefined)
 
 function chipAt(slot: string): HTMLElement | null | undefined {
@@ -85,7 +92,10 @@ function removeOpenStep(): void {
 /** Says more: adds a condition, a group or a step, and opens what is still to be chosen in it. */
 async function act({ slot, does }: Extract<Part, { type: 'action' }>): Promise<void> {
   let opens: string
-  if (does === 'add-step') {
+  if (does === 'add-except') {
+    emit('change', writeSlot(props.model, slot, { any: [{ all: [newCondition()] }] }))
+    opens = `${slot}.any.0.all.0.value`
+  } else if (does === 'add-step') {
     const steps = readSlot(props.model, 'path') as unknown[]
     emit('change', writeSlot(props.model, 'path', [...steps, props.newStep?.()]))
     opens = `path.${steps.length}.where.any.0.all.0.value`
@@ -130,7 +140,7 @@ const glued = (text: string): boolean => /^[,.;:]/.test(text)
         :aria-expanded="openSlot === part.slot"
         aria-haspopup="dialog"
         :disabled="readonly"
-        @click="openSlot === part.slot ? close() : open(part.slot)"
+        @click="part.edits === 'long-text' ? emitLong(part.slot) : openSlot === part.slot ? close() : open(part.slot)"
       >
         {{ part.text }}
       </button>
@@ -138,7 +148,7 @@ const glued = (text: string): boolean => /^[,.;:]/.test(text)
     </template>
     <ChipPanel
       v-if="openPart"
-      :key="openPart.slot + (openPart.edits === 'value' ? '' : openPart.text)"
+      :key="openPart.slot + (openPart.edits === 'value' || openPart.edits === 'several' || openPart.edits === 'selector' ? '' : openPart.text)"
       class="panel"
       :style="{ left: `${place.left}px`, top: `${place.top}px` }"
       :part="openPart"
@@ -146,6 +156,7 @@ const glued = (text: string): boolean => /^[,.;:]/.test(text)
       :choices="choicesFor(openPart.slot)"
       :event="event"
       :currency="currency"
+      :readings="readings"
       @change="change"
       @close="close"
       @remove-condition="removeOpenCondition"

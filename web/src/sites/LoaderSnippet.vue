@@ -1,12 +1,21 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { installationText, snippetOf } from '@acequia/core/installation/guides'
+import { computed, nextTick, ref } from 'vue'
+import { api, ApiProblem, messageOf } from '../app/api'
+import { useSession } from '../app/session'
 import { useCurrentSite } from './currentSite'
 
-/** The loader to put on every page: to copy, or as a text file for whoever keeps the site. */
+/** The loader to put on every page: to copy, as a text file, or by mail to whoever keeps the site. */
 const current = useCurrentSite()
+const session = useSession()
 const said = ref('')
-const address = computed(() => `${location.origin}/l/${current.key}.js`)
-const snippet = computed(() => `<${'script'} async src="${address.value}"></${'script'}>`)
+const problem = ref('')
+const mailing = ref<{ to: string; note: string }>()
+const busy = ref(false)
+const canMail = ref(true)
+const snippet = computed(() => snippetOf(location.origin, current.key))
+const text = computed(() => installationText(current.site?.name ?? '', location.origin, current.key, current.site?.scriptHosts ?? []))
+const mailto = computed(() => `mailto:?subject=${encodeURIComponent(`The loader for ${current.site?.name ?? ''}`)}&body=${encodeURIComponent(text.value)}`)
 
 async function copy(): Promise<void> {
   try {
@@ -19,27 +28,40 @@ async function copy(): Promise<void> {
 }
 
 function download(): void {
-  const text = `Acequia: the loader of ${current.site?.name ?? ''}
-
-Please put this one line into the <head> of every page, best in the template
-that all pages share, once, exactly as it stands:
-
-${snippet.value}
-
-It loads without holding up the page, and does nothing when it fails.
-
-If the site sends a Content-Security-Policy, it needs:
-  script-src  ${location.origin}
-  connect-src ${location.origin}
-
-If the site has pages for visitors without scripts, this counts them there:
-<noscript><img src="${location.origin}/c/${current.key}.gif" alt="" width="1" height="1"></noscript>
-`
   const link = document.createElement('a')
-  link.href = URL.createObjectURL(new Blob([text], { type: 'text/plain' }))
+  link.href = URL.createObjectURL(new Blob([text.value], { type: 'text/plain' }))
   link.download = `loader-${current.key}.txt`
   link.click()
   setTimeout(() => URL.revokeObjectURL(link.href), 1000)
+}
+
+async function openMail(): Promise<void> {
+  problem.value = ''
+  mailing.value = {
+    to: '',
+    note: `Could you please put this on all pages of ${current.site?.name ?? 'the site'}?\n\nThank you,\n${session.person?.name ?? ''}`,
+  }
+  canMail.value = await api<{ canSend: boolean }>('GET', `${current.path}/loader:mail`).then(
+    (answer) => answer.canSend,
+    () => true,
+  )
+  await nextTick()
+  document.querySelector<HTMLElement>('.mail input')?.focus()
+}
+
+async function send(): Promise<void> {
+  if (!mailing.value) return
+  busy.value = true
+  problem.value = ''
+  try {
+    await api('POST', `${current.path}/loader:mail`, mailing.value)
+    said.value = `Sent to ${mailing.value.to}`
+    mailing.value = undefined
+  } catch (error) {
+    problem.value = error instanceof ApiProblem && error.errors[0] ? error.errors[0].message : messageOf(error)
+  } finally {
+    busy.value = false
+  }
 }
 </script>
 
@@ -50,7 +72,24 @@ If the site has pages for visitors without scripts, this counts them there:
     <pre tabindex="0" aria-label="The loader's line"><code>{{ snippet }}</code></pre>
     <button class="main-action" @click="copy">Copy</button>
     <button @click="download">Download as text</button>
+    <button v-if="current.site?.role !== 'reader'" @click="openMail">Mail to the developer …</button>
     <span class="said" role="status">{{ said }}</span>
+    <form v-if="mailing" class="mail" @submit.prevent="send">
+      <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
+      <p v-if="!canMail" class="hint">This server is not set up to send mail. <a :href="mailto">Open it in your own mail program</a>, or download the text.</p>
+      <template v-else>
+        <label class="field"
+          >To<input v-model="mailing.to" type="email" required maxlength="255" placeholder="developer@site.example" autocomplete="off"
+        /></label>
+        <label class="field"
+          >Your words<textarea v-model="mailing.note" rows="4" maxlength="5000" /><small
+            >The line and what a strict site needs stand below them by themselves.</small
+          ></label
+        >
+        <button class="main-action" :disabled="busy">{{ busy ? 'Sending …' : 'Send' }}</button>
+      </template>
+      <button type="button" @click="mailing = undefined">Cancel</button>
+    </form>
   </section>
 </template>
 
@@ -71,5 +110,11 @@ button + button {
 .said {
   margin-left: 10px;
   color: var(--water);
+}
+.mail {
+  margin-top: 14px;
+  max-width: 520px;
+  border-left: 4px solid var(--water);
+  padding: 4px 16px;
 }
 </style>

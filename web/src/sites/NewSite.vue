@@ -21,6 +21,8 @@ const settings = ref<SiteSettings>({
   clickIds: [],
   pageChanges: { query: false, fragment: false },
   consent: 'not-needed',
+  scriptHosts: [],
+  surveyNightly: false,
 })
 const problem = ref('')
 const wrong = ref<Record<string, string>>({})

@@ -3,12 +3,13 @@ import type { WiringDifference } from '@acequia/core/wiring/wiringDifferences'
 
 /** Differences between two wirings, in sentences. */
 defineProps<{ changes: WiringDifference[] }>()
+const WORDS = { tag: 'Tag', trigger: 'Trigger', reading: 'Reading', relay: 'Relay link' } as const
 </script>
 
 <template>
   <ul class="changes">
     <li v-for="change in changes" :key="change.what + change.id" :class="change.change">
-      <strong>{{ change.what === 'tag' ? 'Tag' : 'Trigger' }} {{ change.change }}</strong>
+      <strong>{{ WORDS[change.what] }} {{ change.change }}</strong>
       <p v-if="change.from" class="from"><span class="visually-hidden">Before: </span>{{ change.from }}</p>
       <p v-if="change.to"><span class="visually-hidden">Now: </span>{{ change.to }}</p>
     </li>

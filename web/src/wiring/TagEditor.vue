@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import type { BacktestResult } from '@acequia/core/goals/Backtest'
-import { fillAddress, fillTemplate, type TemplateValues } from '@acequia/core/recipes/fillTemplate'
-import type { Recipe } from '@acequia/core/recipes/recipeSchema'
-import { tagAction, tagValueWords } from '@acequia/core/sentences/tagSentence'
+import { CATEGORIES } from '@acequia/core/goals/goalSchema'
+import { eventForCategory, type Recipe } from '@acequia/core/recipes/recipeSchema'
+import { actionWords, tagAction, tagValueWords } from '@acequia/core/sentences/tagSentence'
 import { triggerSentence } from '@acequia/core/sentences/triggerSentence'
 import { text } from '@acequia/core/sentences/Part'
-import type { Tag, TagValue } from '@acequia/core/wiring/wiringSchema'
-import { computed, ref, watch } from 'vue'
+import { tagSchema, type Tag, type TagAction as Action, type TagValue } from '@acequia/core/wiring/tagSchema'
+import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api } from '../app/api'
 import { count, locale } from '../app/formatting'
@@ -14,15 +14,28 @@ import { useRange } from '../app/range'
 import { useKeptDraft } from '../app/useKeptDraft'
 import { useKeys } from '../app/useKeys'
 import { useLoaded } from '../app/useLoaded'
+import { provideOwnReadings } from '../readings/ownReadings'
 import type { Choice } from '../sentences/choice'
 import SentenceEditor from '../sentences/SentenceEditor.vue'
 import SentenceText from '../sentences/SentenceText.vue'
 import { useCurrentSite } from '../sites/currentSite'
+import { stepsSent } from './stepsSent'
+import TagAction from './TagAction.vue'
+import TagOptions from './TagOptions.vue'
 import { newId, useWiring } from './useWiring'
 
-/** What happens when a trigger fires: which channel is told, about what, and with which value. */
+/** What happens when a trigger fires: a channel is told, an event recorded, something sent or run. */
 const VALUES: TagValue[] = [{ type: 'none' }, { type: 'fixed', amount: 1 }, { type: 'reading', reading: 'value' }]
-const NEW_TAG: Tag = { id: '', name: '', triggers: [], paused: false, does: { type: 'channel-event', channel: '', call: 'event', value: { type: 'none' } } }
+const CHANNEL_EVENT: Action = { type: 'channel-event', channel: '', call: 'event', value: { type: 'none' }, order: 'order', extra: [] }
+const ACTIONS: Action[] = [
+  CHANNEL_EVENT,
+  { type: 'own-event', name: '', value: { type: 'none' }, data: [] },
+  { type: 'image', address: '' },
+  { type: 'request', address: '', method: 'POST' },
+  { type: 'script', code: '' },
+  { type: 'html', html: '' },
+]
+const NEW_TAG: Tag = { id: '', name: '', triggers: [], paused: false, limit: 'every', does: CHANNEL_EVENT }
 
 const route = useRoute()
 const router = useRouter()
@@ -30,16 +43,23 @@ const current = useCurrentSite()
 const range = useRange()
 const isNew = route.params.id === 'new'
 const id = isNew ? newId() : String(route.params.id)
-const { wiring, channels, problem, change } = useWiring()
+const { wiring, channels, goals, problem, change } = useWiring()
 const { draft, changed, accept, settle } = useKeptDraft<Tag>(`tag.${current.key}.${isNew ? `new.${String(route.query.trigger ?? '')}` : id}`, NEW_TAG)
 const ready = ref(false)
 const saving = ref(false)
-const { data: recipes } = useLoaded<Recipe[]>((signal) => api('GET', '/recipes', undefined, signal))
+const bodyProblem = ref('')
+const { data: recipes } = useLoaded<Recipe[]>((signal) => api('GET', `${current.path}/recipes`, undefined, signal))
 const missing = computed(() => !isNew && wiring.value && !wiring.value.tags.some((each) => each.id === id))
 const canEdit = computed(() => current.site?.role !== 'reader')
 const currency = computed(() => current.site?.currency ?? 'EUR')
-const channel = computed(() => channels.value.find((each) => each.id === draft.value.does.channel))
+const channel = computed(() => {
+  const { does } = draft.value
+  return does.type === 'channel-event' ? channels.value.find((each) => each.id === does.channel) : undefined
+})
 const recipe = computed(() => recipes.value?.find((each) => each.id === channel.value?.recipe))
+const chosenTriggers = computed(() => (wiring.value?.triggers ?? []).filter((each) => draft.value.triggers.includes(each.id)))
+const names = computed(() => ({ goals: goals.value, triggers: wiring.value?.triggers ?? [] }))
+provideOwnReadings(computed(() => wiring.value?.readings.map((each) => each.name) ?? []))
 
 const stop = watch(wiring, (loaded) => {
   if (!loaded) return
@@ -49,7 +69,7 @@ const stop = watch(wiring, (loaded) => {
     loaded.tags.find((each) => each.id === id) ?? {
       ...NEW_TAG,
       triggers: trigger ? [trigger] : [],
-      does: { ...NEW_TAG.does, channel: channels.value.length === 1 && only ? only.id : '' },
+      does: channels.value.length ? { ...CHANNEL_EVENT, channel: channels.value.length === 1 && only ? only.id : '' } : (ACTIONS[1] as Action),
     },
   )
   ready.value = true
@@ -58,13 +78,27 @@ const stop = watch(wiring, (loaded) => {
 
 const parts = computed(() => [text('Then'), ...tagAction(draft.value, channels.value, currency.value, locale), text('.')])
 const does =
-  <K extends keyof Tag['does']>(name: K, value: Tag['does'][K]) =>
-  (model: object): object => ({ ...model, does: { ...(model as Tag).does, [name]: value } })
+  (part: object) =>
+  (model: object): object => ({ ...model, does: { ...(model as Tag).does, ...part } })
 
-function choicesFor(slot: string): Choice<object>[] {
+function choicesFor(chip: string): Choice<object>[] {
   const now = draft.value.does
-  if (slot === 'does.channel') return channels.value.map((each) => ({ label: each.name, chosen: each.id === now.channel, apply: does('channel', each.id) }))
-  if (slot === 'does.call') {
+  if (chip === 'does.type') {
+    return ACTIONS.map((action) => ({
+      label: actionWords(action.type),
+      ...(action.type === 'channel-event' && !channels.value.length && { hint: 'none is connected yet' }),
+      chosen: action.type === now.type,
+      apply: (model) => (action.type === now.type ? model : { ...model, does: action }),
+    }))
+  }
+  if (chip === 'does.method')
+    return ['GET', 'POST', 'PUT'].map((method) => ({ label: method, chosen: now.type === 'request' && now.method === method, apply: does({ method }) }))
+  if (chip === 'does.value' && (now.type === 'channel-event' || now.type === 'own-event'))
+    return VALUES.map((value) => ({ label: tagValueWords(value), chosen: now.value.type === value.type, apply: does({ value }) }))
+  if (now.type !== 'channel-event') return []
+  if (chip === 'does.channel')
+    return channels.value.map((each) => ({ label: each.name, chosen: each.id === now.channel, apply: does({ channel: each.id, event: undefined }) }))
+  if (chip === 'does.call') {
     const calls = recipe.value?.calls ?? { base: {}, event: {} }
     return (['base', 'event'] as const)
       .filter((call) => calls[call])
@@ -72,56 +106,52 @@ function choicesFor(slot: string): Choice<object>[] {
         label: call === 'base' ? 'that the page was viewed' : 'about an event',
         hint: call === 'base' ? 'the base pixel; once, on every page' : '',
         chosen: now.call === call,
-        apply: does('call', call),
+        apply: does({ call }),
       }))
   }
-  if (slot === 'does.value') return VALUES.map((value) => ({ label: tagValueWords(value), chosen: now.value.type === value.type, apply: does('value', value) }))
   return []
 }
 
+/** Our categories for which the channel has a name of its own. */
+const categories = computed(() => CATEGORIES.filter((category) => recipe.value && eventForCategory(recipe.value, category)))
+
 const unready = computed(() => {
   const { name, does: what } = draft.value
-  if (!what.channel) return 'Choose the channel that is told.'
-  if (what.call === 'event' && recipe.value?.calls.event?.needs.includes('event') && !what.event) return 'Say which event the channel is told about.'
-  return name.trim() ? null : 'Give the tag a name.'
+  if (what.type === 'channel-event') {
+    if (!what.channel) return 'Choose the channel that is told.'
+    if (what.call === 'event' && recipe.value?.calls.event?.needs.includes('event') && !what.event && !eventForCategory(recipe.value, what.category))
+      return 'Say which event the channel is told about.'
+  }
+  if (bodyProblem.value && what.type === 'request') return bodyProblem.value
+  if (!name.trim()) return 'Give the tag a name.'
+  const checked = tagSchema.safeParse({ ...draft.value, id })
+  return checked.success ? null : (checked.error.issues[0]?.message ?? 'Something is not filled in right.')
 })
 
 const { data: evidence } = useLoaded<(BacktestResult & { id: string })[]>(
-  async (signal) => {
-    const triggers = (wiring.value?.triggers ?? []).filter((each) => draft.value.triggers.includes(each.id))
-    return Promise.all(
-      triggers.map(async (trigger) => ({
+  async (signal) =>
+    Promise.all(
+      chosenTriggers.value.map(async (trigger) => ({
         id: trigger.id,
         ...(await api<BacktestResult>('POST', `${current.path}/wiring:test`, { trigger, ...range.asked }, signal)),
       })),
-    )
-  },
+    ),
   [() => draft.value.triggers.join(), () => wiring.value?.revision, () => range.query],
   100,
 )
 
-/** What the channel would get, with an example of what would be filled in. */
-const sent = computed(() => {
-  const { does: what } = draft.value
-  const example = evidence.value?.[0]?.examples[0]
-  const amount = what.value.type === 'fixed' ? what.value.amount : what.value.type === 'reading' ? (what.value.fallback ?? 36) : undefined
-  const values: TemplateValues = {
-    ...Object.fromEntries(Object.entries(channel.value?.ids ?? {}).map(([name, value]) => ['id.' + name, value])),
-    event: what.event || undefined,
-    value: amount,
-    currency: amount === undefined ? undefined : currency.value,
-    order: example?.order ?? undefined,
-  }
-  return (recipe.value?.calls[what.call]?.steps ?? []).map((step) => {
-    if ('script' in step) return { what: 'loads', how: step.script }
-    if ('image' in step) return { what: 'requests', how: fillAddress(step.image, values) }
-    return { what: 'calls', how: `${step.queue}(${step.push.map((each) => JSON.stringify(fillTemplate(each, values)) ?? '–').join(', ')})` }
-  })
-})
+/** What would be sent, with an example of what would be filled in. */
+const sent = computed(() => stepsSent(draft.value.does, channel.value, recipe.value, evidence.value?.[0]?.examples[0], currency.value))
 
 function toggleTrigger(trigger: string): void {
   const { triggers } = draft.value
   draft.value = { ...draft.value, triggers: triggers.includes(trigger) ? triggers.filter((each) => each !== trigger) : [...triggers, trigger] }
+}
+
+async function goToLongText(chip: string): Promise<void> {
+  await nextTick()
+  const place = document.querySelector<HTMLElement>(`[data-long="${chip}"]`)
+  ;(place?.shadowRoot?.querySelector<HTMLElement>('.cm-content') ?? place)?.focus()
 }
 
 async function save(): Promise<void> {
@@ -129,8 +159,7 @@ async function save(): Promise<void> {
   if (problem.value || saving.value) return
   saving.value = true
   const tag = { ...draft.value, id }
-  const saved = await change((before) => ({
-    ...before,
+  const saved = await change(isNew ? `the new tag “${tag.name}”` : `the change of “${tag.name}”`, (before) => ({
     tags: before.tags.some((each) => each.id === id) ? before.tags.map((each) => (each.id === id ? tag : each)) : [...before.tags, tag],
   }))
   saving.value = false
@@ -140,8 +169,10 @@ async function save(): Promise<void> {
 }
 
 async function remove(): Promise<void> {
-  if (await change((before) => ({ ...before, tags: before.tags.filter((each) => each.id !== id) })))
-    await router.push({ name: 'wiring', params: { key: current.key } })
+  const edit = (before: { tags: Tag[] }): { tags: Tag[] } => ({
+    tags: before.tags.filter((each) => each.id !== id).map((each) => (each.after?.tag === id ? { ...each, after: undefined } : each)),
+  })
+  if (await change(`the removal of “${draft.value.name}”`, edit)) await router.push({ name: 'wiring', params: { key: current.key } })
 }
 
 useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
@@ -158,17 +189,12 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
         <h2>This tag is no longer in the draft</h2>
         <RouterLink class="button" :to="{ name: 'wiring', params: { key: current.key } }">To the wiring</RouterLink>
       </div>
-      <div v-else-if="wiring && !channels.length" class="empty">
-        <h2>There is no channel to tell yet</h2>
-        <p>Connect the place where you buy ads, with the number it knows you by. Then come back here.</p>
-        <RouterLink class="button main-action" :to="{ name: 'channels', params: { key: current.key } }">Connect a channel</RouterLink>
-      </div>
-      <template v-else-if="wiring">
+      <template v-else-if="wiring && ready">
         <fieldset class="triggers">
           <legend>When any of these happens …</legend>
           <label v-for="trigger in wiring.triggers" :key="trigger.id"
             ><input type="checkbox" :checked="draft.triggers.includes(trigger.id)" :disabled="!canEdit" @change="toggleTrigger(trigger.id)" /><SentenceText
-              :parts="triggerSentence(trigger)"
+              :parts="triggerSentence(trigger, names)"
           /></label>
           <p v-if="!wiring.triggers.length" class="hint">
             There is no trigger yet. <RouterLink :to="{ name: 'trigger', params: { key: current.key, id: 'new' } }">Make one first</RouterLink>
@@ -183,14 +209,32 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
           :currency="currency"
           :readonly="!canEdit"
           @change="draft = $event as Tag"
+          @long-text="goToLongText"
         />
-        <p v-if="draft.does.call === 'event' && recipe?.events.length && !draft.does.event && canEdit" class="names">
-          {{ channel?.name }} knows these events:
-          <button v-for="each in recipe.events" :key="each.name" type="button" :title="each.label" @click="draft = does('event', each.name)(draft) as Tag">
-            <code>{{ each.name }}</code> {{ each.label }}
-          </button>
+        <p v-if="draft.does.type === 'channel-event' && !channels.length" class="hint">
+          There is no channel to tell yet. <RouterLink :to="{ name: 'channels', params: { key: current.key } }">Connect one</RouterLink>, or choose something
+          else that happens.
         </p>
-        <label class="check"><input v-model="draft.paused" type="checkbox" :disabled="!canEdit" /> Paused: stays in the wiring, does not fire</label>
+        <label v-if="draft.does.type === 'channel-event' && draft.does.call === 'event' && categories.length && canEdit" class="category"
+          >or, in our words:
+          <select
+            :value="draft.does.event ? '' : (draft.does.category ?? '')"
+            @change="draft = does({ category: ($event.target as HTMLSelectElement).value || undefined, event: undefined })(draft) as Tag"
+          >
+            <option value="">–</option>
+            <option v-for="each in categories" :key="each" :value="each">{{ each }} → {{ eventForCategory(recipe!, each) }}</option>
+          </select></label
+        >
+        <TagAction
+          :model-value="draft.does"
+          :channel="channel"
+          :recipe="recipe"
+          :triggers="chosenTriggers"
+          :disabled="!canEdit"
+          @update:model-value="draft = { ...draft, does: $event }"
+          @problem="bodyProblem = $event"
+        />
+        <TagOptions :model-value="draft" :tags="wiring.tags" :disabled="!canEdit" @update:model-value="draft = $event" />
         <p v-if="changed" class="unsaved">Not saved yet; kept in this tab.</p>
         <label class="field note">Note for colleagues<textarea v-model="draft.note" rows="2" maxlength="5000" :readonly="!canEdit" /></label>
         <div class="actions">
@@ -207,12 +251,15 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
     </div>
     <aside class="evidence" aria-label="Evidence">
       <section>
-        <h2>Would have fired, {{ range.length }} days</h2>
+        <h2>Its triggers, {{ range.length }} days</h2>
         <template v-if="evidence?.length">
           <div v-for="each in evidence" :key="each.id" class="fires">
             <strong>{{ count(each.conversions) }}</strong>
             <span>times, in {{ count(each.convertingVisits) }} of {{ count(each.visits) }} visits</span>
-            <p v-if="draft.does.call === 'event' && each.visits && each.convertingVisits > each.visits * 0.5" class="warning">
+            <p
+              v-if="draft.does.type === 'channel-event' && draft.does.call === 'event' && each.visits && each.convertingVisits > each.visits * 0.5"
+              class="warning"
+            >
               This event would be told in most visits. Is the trigger really the success page?
             </p>
           </div>
@@ -252,8 +299,7 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
   display: grid;
   gap: 4px;
 }
-.triggers label,
-.check {
+.triggers label {
   display: flex;
   gap: 9px;
   align-items: baseline;
@@ -263,18 +309,10 @@ legend {
   color: var(--ink-2);
   padding: 0;
 }
-.names {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px;
-  align-items: center;
-  margin: 8px 0 16px;
-}
-.names button {
-  font-weight: 400;
-}
-.check {
-  margin: 18px 0;
+.category {
+  display: block;
+  margin-top: 10px;
+  color: var(--ink-2);
 }
 .note {
   max-width: 640px;

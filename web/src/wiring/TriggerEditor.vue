@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import type { BacktestResult } from '@acequia/core/goals/Backtest'
 import { includePath } from '@acequia/core/sentences/editRule'
-import { momentWords, triggerSentence } from '@acequia/core/sentences/triggerSentence'
-import { eventNameOf } from '@acequia/core/wiring/eventNameOf'
-import type { Moment, Trigger } from '@acequia/core/wiring/wiringSchema'
+import { triggerSentence } from '@acequia/core/sentences/triggerSentence'
+import { eventNameOf, momentReadings } from '@acequia/core/wiring/momentEvent'
+import type { Trigger } from '@acequia/core/wiring/wiringSchema'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api } from '../app/api'
@@ -12,14 +12,14 @@ import { useKeptDraft } from '../app/useKeptDraft'
 import { useKeys } from '../app/useKeys'
 import { useLoaded } from '../app/useLoaded'
 import GoalEvidence from '../goals/GoalEvidence.vue'
-import { isUnfinished } from '../goals/goalProblem'
-import type { Choice } from '../sentences/choice'
+import { isUnfinished, neverHolds } from '../goals/goalProblem'
+import { provideOwnReadings } from '../readings/ownReadings'
 import SentenceEditor from '../sentences/SentenceEditor.vue'
 import { useCurrentSite } from '../sites/currentSite'
+import { momentChoices, momentProblem } from './momentChoices'
 import { newId, useWiring } from './useWiring'
 
-/** A trigger as one sentence, with how often it would have fired beside it. */
-const MOMENTS: Moment[] = [{ type: 'page-view' }, { type: 'form-sent' }, { type: 'signal', name: '' }]
+/** A trigger as one sentence, with how often it happened beside it. */
 const NEW_TRIGGER: Trigger = { id: '', moment: { type: 'page-view' }, where: { any: [] } }
 
 const route = useRoute()
@@ -28,12 +28,14 @@ const current = useCurrentSite()
 const range = useRange()
 const isNew = route.params.id === 'new'
 const id = isNew ? newId() : String(route.params.id)
-const { wiring, problem, change } = useWiring()
+const { wiring, goals, problem, change } = useWiring()
 const { draft, changed, accept, settle } = useKeptDraft<Trigger>(`trigger.${current.key}.${isNew ? 'new' : id}`, NEW_TRIGGER)
 const saving = ref(false)
 const missing = computed(() => !isNew && wiring.value && !wiring.value.triggers.some((each) => each.id === id))
 const usedBy = computed(() => (wiring.value?.tags ?? []).filter((tag) => tag.triggers.includes(id)))
+const neededBy = computed(() => (wiring.value?.triggers ?? []).filter(({ moment }) => moment.type === 'all' && moment.triggers.includes(id)))
 const canEdit = computed(() => current.site?.role !== 'reader')
+provideOwnReadings(computed(() => wiring.value?.readings.map((each) => each.name) ?? []))
 
 const stop = watch(wiring, (loaded) => {
   if (!loaded) return
@@ -41,38 +43,25 @@ const stop = watch(wiring, (loaded) => {
   stop()
 })
 
-const parts = computed(() => triggerSentence(draft.value))
+const parts = computed(() => triggerSentence(draft.value, { goals: goals.value, triggers: wiring.value?.triggers ?? [] }))
+/** Moments that loaders only listen for once a release with this trigger is live. */
+const fromNowOn = computed(() => !['page-view', 'form-sent', 'signal', 'goal'].includes(draft.value.moment.type))
 const unready = computed(() => {
-  const { moment, where } = draft.value
-  if (moment.type === 'signal' && !moment.name) return 'Say which signal it is.'
-  return isUnfinished(where) ? 'Choose what stands at the yellow “…” in the sentence.' : null
+  const { moment, where, except } = draft.value
+  const lacking = momentProblem(moment)
+  if (lacking) return lacking
+  if (isUnfinished(where) || (except && isUnfinished(except))) return 'Choose what stands at the yellow “…” in the sentence.'
+  return neverHolds([where, ...(except ? [except] : [])])
 })
 
-function choicesFor(slot: string): Choice<object>[] {
-  if (slot !== 'moment') return []
-  return MOMENTS.map((moment) => ({
-    label: momentWords(moment.type),
-    ...(moment.type === 'signal' && { hint: "by the site's own code" }),
-    chosen: draft.value.moment.type === moment.type,
-    apply: (model) => ({ ...(model as Trigger), moment }),
-  }))
-}
+const context = computed(() => ({ goals: goals.value, relays: wiring.value?.relays ?? [], triggers: wiring.value?.triggers ?? [] }))
 
-const evidence = useLoaded<BacktestResult>(
-  (signal) =>
-    api(
-      'POST',
-      `${current.path}/wiring:test`,
-      {
-        trigger: {
-          moment: draft.value.moment.type === 'signal' && !draft.value.moment.name ? { type: 'signal', name: '?' } : draft.value.moment,
-          where: draft.value.where,
-        },
-        ...range.asked,
-      },
-      signal,
-    ),
-  [() => JSON.stringify([draft.value.moment, draft.value.where]), () => range.query],
+const evidence = useLoaded<BacktestResult | undefined>(
+  async (signal) => {
+    const { moment, where, except } = draft.value
+    return unready.value ? undefined : api('POST', `${current.path}/wiring:test`, { trigger: { id, moment, where, except }, ...range.asked }, signal)
+  },
+  [() => JSON.stringify([draft.value.moment, draft.value.where, draft.value.except]), () => range.query],
   250,
 )
 
@@ -80,9 +69,9 @@ async function save(): Promise<void> {
   problem.value = unready.value ?? ''
   if (problem.value || saving.value) return
   saving.value = true
-  const trigger = { ...draft.value, id }
-  const saved = await change((before) => ({
-    ...before,
+  const { except, ...rest } = draft.value
+  const trigger = { ...rest, ...(except?.any.length && { except }), id }
+  const saved = await change(isNew ? 'the new trigger' : 'the change of a trigger', (before) => ({
     triggers: before.triggers.some((each) => each.id === id) ? before.triggers.map((each) => (each.id === id ? trigger : each)) : [...before.triggers, trigger],
   }))
   saving.value = false
@@ -92,7 +81,7 @@ async function save(): Promise<void> {
 }
 
 async function remove(): Promise<void> {
-  const removed = await change((before) => ({
+  const removed = await change('the removal of a trigger', (before) => ({
     triggers: before.triggers.filter((each) => each.id !== id),
     tags: before.tags.map((tag) => ({ ...tag, triggers: tag.triggers.filter((each) => each !== id) })),
   }))
@@ -117,12 +106,19 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
         <SentenceEditor
           :parts="parts"
           :model="draft"
-          :choices-for="choicesFor"
-          :event="eventNameOf(draft.moment)"
+          :choices-for="(chip: string) => momentChoices(draft, chip, context)"
+          :readings="momentReadings(draft.moment.type)"
+          :event="draft.moment.type === 'goal' ? undefined : eventNameOf(draft.moment)"
           :currency="current.site?.currency ?? 'EUR'"
           :readonly="!canEdit"
           @change="draft = $event as Trigger"
         />
+        <p v-if="draft.moment.type === 'goal' && !goals.length" class="hint">
+          There is no goal yet. <RouterLink :to="{ name: 'new-goal', params: { key: current.key } }">Make one first</RouterLink>
+        </p>
+        <p v-if="draft.moment.type === 'relay' && !wiring.relays.length" class="hint">
+          There is no relay link yet. <RouterLink :to="{ name: 'relays', params: { key: current.key } }">Make one first</RouterLink>
+        </p>
         <p v-if="changed" class="unsaved">Not saved yet; kept in this tab.</p>
         <label class="field note">Note for colleagues<textarea v-model="draft.note" rows="2" maxlength="5000" :readonly="!canEdit" /></label>
         <div class="actions">
@@ -138,7 +134,8 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
             {{ usedBy.length ? `These tags lose it: ${usedBy.map((tag) => tag.name).join(', ')}.` : 'No tag uses it.' }} Pages change only with the next
             release.
           </p>
-          <button class="danger" @click="remove">Remove the trigger</button>
+          <p v-if="neededBy.length" class="hint">Another trigger waits for this one among several; change that one first.</p>
+          <button v-else class="danger" @click="remove">Remove the trigger</button>
         </details>
       </template>
     </div>
@@ -149,6 +146,7 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
         :error="unready ? '' : evidence.error.value"
         :unfinished="!!unready"
         counts="times"
+        :from-now-on="fromNowOn"
         @include="draft = { ...draft, where: includePath(draft.where, $event) }"
       />
     </aside>

@@ -2,58 +2,94 @@ import type { Channel } from '@acequia/core/recipes/channelSchema'
 import type { Wiring } from '@acequia/core/wiring/wiringSchema'
 import type { WiringDifference } from '@acequia/core/wiring/wiringDifferences'
 import { ref, type Ref } from 'vue'
-import { api, messageOf } from '../app/api'
+import { api, ApiProblem, messageOf } from '../app/api'
 import { useCurrentSite } from '../sites/currentSite'
+import { useDraftHistory } from './draftHistory'
 
 /** The draft as the API gives it. */
 export type DraftAnswer = Wiring & { revision: number; live: number | null; changes: WiringDifference[]; changedAt: string | null; changedBy: string | null }
 
-/** The draft of the site on screen, with its channels. */
+/** A goal as triggers refer to it. */
+export interface GoalName {
+  id: string
+  name: string
+}
+
+/** The draft of the site on screen, with its channels and goals. */
 export interface WiringDraft {
   wiring: Ref<DraftAnswer | undefined>
   channels: Ref<(Channel & { revision: number })[]>
+  goals: Ref<GoalName[]>
   problem: Ref<string>
   load: () => Promise<void>
-  /** Changes the draft and saves it; a draft that somebody else changed in between is loaded again instead. @returns whether it was saved */
-  change: (edit: (wiring: Wiring) => Wiring) => Promise<boolean>
+  /**
+   * Changes the draft and saves it; a draft that somebody else changed in between is loaded again instead.
+   * @param what the change in a few words, for undoing it
+   * @returns whether it was saved
+   */
+  change: (what: string, edit: (wiring: Wiring) => Partial<Wiring>) => Promise<boolean>
+  undo: () => Promise<void>
+  redo: () => Promise<void>
 }
+
+/** The parts of an answer that are the wiring itself. */
+export const wiringOf = ({ triggers, tags, readings, relays }: Wiring): Wiring => ({ triggers, tags, readings, relays })
 
 /** Loads the draft and saves changes of it. */
 export function useWiring(): WiringDraft {
   const current = useCurrentSite()
+  const history = useDraftHistory()
   const wiring = ref<DraftAnswer>()
   const channels = ref<(Channel & { revision: number })[]>([])
+  const goals = ref<GoalName[]>([])
   const problem = ref('')
 
   async function load(): Promise<void> {
     try {
-      ;[wiring.value, channels.value] = await Promise.all([
+      ;[wiring.value, channels.value, goals.value] = await Promise.all([
         api<DraftAnswer>('GET', `${current.path}/wiring`),
         api<(Channel & { revision: number })[]>('GET', `${current.path}/channels`),
+        api<GoalName[]>('GET', `${current.path}/goals`),
       ])
+      history.look(current.key, wiringOf(wiring.value))
     } catch (error) {
       problem.value = messageOf(error)
     }
   }
 
-  async function change(edit: (wiring: Wiring) => Wiring): Promise<boolean> {
-    const before = wiring.value
-    if (!before) return false
+  async function save(next: Wiring): Promise<boolean> {
     problem.value = ''
     try {
-      const { triggers, tags } = edit({ triggers: before.triggers, tags: before.tags })
-      wiring.value = await api<DraftAnswer>('PUT', `${current.path}/wiring`, { triggers, tags, revision: before.revision })
+      wiring.value = await api<DraftAnswer>('PUT', `${current.path}/wiring`, { ...next, revision: wiring.value?.revision })
       void current.refreshProgress()
       return true
     } catch (error) {
       problem.value = messageOf(error)
-      await load()
+      if (error instanceof ApiProblem && error.status === 409) await load()
       return false
     }
   }
 
+  async function change(what: string, edit: (wiring: Wiring) => Partial<Wiring>): Promise<boolean> {
+    if (!wiring.value) return false
+    const before = wiringOf(wiring.value)
+    const saved = await save({ ...before, ...edit(before) })
+    if (saved) history.note(current.key, { what, before, after: wiringOf(wiring.value) })
+    return saved
+  }
+
+  async function undo(): Promise<void> {
+    const step = history.back(current.key)
+    if (step && (await save(step.before))) history.went(-1)
+  }
+
+  async function redo(): Promise<void> {
+    const step = history.forth(current.key)
+    if (step && (await save(step.after))) history.went(1)
+  }
+
   void load()
-  return { wiring, channels, problem, load, change }
+  return { wiring, channels, goals, problem, load, change, undo, redo }
 }
 
 /** A short id for something new in the wiring. */

@@ -1,0 +1,63 @@
+import { urlParts } from '@acequia/core/readings/url'
+import { hostIsListed } from '@acequia/core/sites/hosts'
+import * as z from 'zod'
+import { badInput, notFound } from '../api/Problem.js'
+import { siteRoute, type Route } from '../api/Route.js'
+import type { Services } from '../app/Services.js'
+import { homeOf } from '../sites/homeOf.js'
+import type { Site } from '../sites/sitesTable.js'
+import { endProbe, insertProbe, probeById, PROBE_KINDS, reportsAfter, type Probe } from './probesTable.js'
+
+/** Watching the site in one's own browser: a test visit, or choosing an element. */
+export function probesRoutes({ database }: Services): Route[] {
+  return [
+    siteRoute('editor', {
+      method: 'post',
+      path: '/sites/{key}/probes',
+      summary: 'Begin to watch a page of the site in this browser; answers with the address to open',
+      body: z.object({ kind: z.enum(PROBE_KINDS), address: z.string().trim().max(2000) }),
+      status: 201,
+      handle: async ({ site, body, actor }) => {
+        const home = await homeOf(database, site)
+        const address = addressOn(site, body.address.startsWith('/') || !body.address ? home + body.address.replace(/^\/+/, '') : body.address)
+        const { id, token } = await insertProbe(database, site.id, body.kind, address, actor.name)
+        return { id, open: `${address.replace(/#.*$/, '')}#acequia=${token}` }
+      },
+    }),
+    siteRoute('reader', {
+      method: 'get',
+      path: '/sites/{key}/probes/{id}',
+      summary: 'What was seen since a report number',
+      query: z.object({ after: z.coerce.number().int().min(0).default(0) }),
+      handle: async ({ site, params, query }) => {
+        const probe = await find(site, params.id)
+        return {
+          id: probe.id,
+          kind: probe.kind,
+          address: probe.address,
+          ended: probe.expires_at <= Date.now(),
+          reports: await reportsAfter(database, probe.id, query.after),
+        }
+      },
+    }),
+    siteRoute('editor', {
+      method: 'delete',
+      path: '/sites/{key}/probes/{id}',
+      summary: 'End watching',
+      handle: async ({ site, params }) => endProbe(database, site.id, (await find(site, params.id)).id),
+    }),
+  ]
+
+  async function find(site: Site, id: string | undefined): Promise<Probe> {
+    const probe = /^\d{1,9}$/.test(id ?? '') ? await probeById(database, site.id, Number(id)) : undefined
+    if (!probe) throw notFound('probe')
+    return probe
+  }
+}
+
+/** An address of the site. @throws Problem for any other */
+function addressOn(site: Site, address: string): string {
+  if (!URL.canParse(address) || !/^https?:$/.test(new URL(address).protocol) || !hostIsListed(urlParts(address).host, site.settings.hosts))
+    throw badInput([{ path: 'address', message: `Give an address of the site, on one of its hosts: ${site.settings.hosts.join(', ')}.` }])
+  return new URL(address).href
+}
