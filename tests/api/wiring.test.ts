@@ -60,7 +60,7 @@ describe('the draft and releases', () => {
     const stale = await server.api<{ current: Draft; yours: object }>('PUT', `/sites/${key}/wiring`, { triggers: [], tags: [], revision: 0 })
     expect(stale.status).toBe(409)
     expect(stale.body.current).toMatchObject({ revision: 1, triggers: [{ id: 'any' }, { id: 'receipt' }] })
-    expect(stale.body.yours).toEqual({ triggers: [], tags: [] })
+    expect(stale.body.yours).toMatchObject({ triggers: [], tags: [] })
   })
 
   it('go live at once, compiled into the loader', async () => {
@@ -124,13 +124,43 @@ describe('the draft and releases', () => {
     expect((await server.api<{ wiring: object }>('GET', `/sites/${key}/wiring:export`)).body.wiring).not.toEqual(file.wiring)
   })
 
-  it('show how often each trigger would have fired', async () => {
-    await server.collect(key, 'visitor-1', [pageView('/', '2026-05-04T10:00:00Z'), pageView('/nights/Gracias', '2026-05-04T10:01:00Z')])
-    const { body } = await server.api<{ id: string; events: number }[]>('GET', `/sites/${key}/wiring:evidence?from=2026-05-01&to=2026-06-01`)
-    expect(body).toMatchObject([
-      { id: 'any', events: 2 },
-      { id: 'receipt', events: 1 },
+  it('keep readings and relay links that a save does not speak of', async () => {
+    const { body: draft } = await server.api<Draft>('GET', `/sites/${key}/wiring`)
+    const readings = [{ name: 'total', from: { type: 'element', selector: '#total' } }]
+    await put({ ...wiring(), revision: draft.revision, readings })
+    const { body } = await put({ ...wiring(), revision: draft.revision + 1 })
+    expect(body).toMatchObject({ readings })
+  })
+
+  it('refuse a script that cannot be read, saying where', async () => {
+    const { body: draft } = await server.api<Draft>('GET', `/sites/${key}/wiring`)
+    const broken = (code: string): object => ({ ...wiring(), revision: draft.revision, tags: [{ id: 's', name: 'Partner', does: { type: 'script', code } }] })
+    for (const code of ['var a = ;', '}); alert(1); (function(){', '`unfinished']) {
+      const answer = await server.api<{ errors: { path: string; message: string }[] }>('PUT', `/sites/${key}/wiring`, broken(code))
+      expect(answer.status).toBe(400)
+      expect(answer.body.errors[0]).toMatchObject({
+        path: 'tags.0.does.code',
+        message: expect.stringMatching(/"Partner" cannot be read: .*line \d+/) as string,
+      })
+    }
+  })
+
+  it('show how often each trigger happened, and each tag fired', async () => {
+    await server.collect(key, 'visitor-1', [
+      pageView('/', '2026-05-04T10:00:00Z', { fired: ['base'] }),
+      pageView('/nights/Gracias', '2026-05-04T10:01:00Z', { fired: ['base', 'night'] }),
     ])
+    const { body } = await server.api<object>('GET', `/sites/${key}/wiring:evidence?from=2026-05-01&to=2026-06-01`)
+    expect(body).toMatchObject({
+      triggers: [
+        { id: 'any', events: 2 },
+        { id: 'receipt', events: 1 },
+      ],
+      tags: [
+        { id: 'base', fired: 2 },
+        { id: 'night', fired: 1 },
+      ],
+    })
   })
 })
 

@@ -292,7 +292,7 @@ describe('hard pages', () => {
     await site.wire({
       triggers: [any],
       tags: [
-        { id: 'blocked', name: 'blocked', triggers: ['any'], does: { type: 'image', address: `${site.shop}/blocked.gif` } },
+        { id: 'blocked', name: 'blocked', triggers: ['any'], does: { type: 'request', address: `${site.shop}/blocked.gif`, method: 'GET' } },
         site.pixelTag('fine', ['any']),
       ],
     })

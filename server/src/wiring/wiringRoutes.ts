@@ -42,7 +42,11 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
       path: '/sites/{key}/wiring',
       summary: 'Save the draft; refused without the current revision',
       body: draftBody,
-      handle: async ({ site, actor, body: { revision, ...wiring } }) => {
+      handle: async ({ site, actor, request, body: { revision, ...given } }) => {
+        // What somebody does not speak of stays as it is.
+        const { wiring: now } = await draftOf(database, site.id)
+        const silentOn = (name: keyof Wiring): boolean => !(name in (request.body as object))
+        const wiring = { ...given, ...(silentOn('readings') && { readings: now.readings }), ...(silentOn('relays') && { relays: now.relays }) }
         await save(site, wiring, revision, actor.name)
         return presentDraft(site)
       },

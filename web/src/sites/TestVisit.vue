@@ -49,7 +49,7 @@ const silent = computed(() => running.value && !summary.value.ran && now.value -
           <span v-if="tag.fired" :class="tag.failed ? 'wrong' : 'fine'"
             >{{ tag.failed ? '✗' : '✓' }} fired {{ tag.fired === 1 ? 'once' : `${tag.fired} times`
             }}<template v-if="tag.answered">, {{ tag.channel ?? 'it' }} answered</template
-            ><template v-else-if="tag.failed">, {{ tag.channel ?? 'it' }} did not answer well</template
+            ><template v-else-if="tag.failed">, {{ tag.channel ?? 'it' }} gave no good answer</template
             ><template v-else>, waiting for an answer</template></span
           >
           <span v-else-if="tag.held" class="hint">held: {{ HOLD_WORDS[tag.held] }}</span>
