@@ -128,8 +128,8 @@ describe('a person books, and the marketer watches', () => {
     await expect
       .poll(forms, { timeout: 8000 })
       .toEqual([
-        JSON.stringify({ formId: 'enquiry', formName: 'enquiry', formClass: 'fields', formAction: '/groups' }),
-        JSON.stringify({ formId: 'newsletter', formName: 'newsletter', formAction: '/newsletter' }),
+        JSON.stringify({ formId: 'enquiry', formName: 'enquiry', formClass: 'fields', formAction: '/groups', formPosition: 1 }),
+        JSON.stringify({ formId: 'newsletter', formName: 'newsletter', formAction: '/newsletter', formPosition: 2 }),
       ])
     await visitor.context().close()
   })
@@ -186,13 +186,13 @@ describe('the marketer', () => {
     await screen.getByRole('button', { name: 'a form is sent' }).click()
     await screen.getByRole('button', { name: 'whose …' }).click()
     await screen.getByRole('button', { name: 'path', exact: true }).click()
-    await screen.getByLabel('Kind of reading').selectOption('data')
-    await screen.getByLabel('Its name').fill('formId')
-    await screen.getByRole('button', { name: 'Use', exact: true }).click()
+    await screen.getByRole('button', { name: 'form id', exact: true }).click()
     await screen.locator('.chip.unset').click()
     await screen.getByRole('button', { name: /^newsletter\b/ }).click()
     await screen.getByRole('button', { name: 'Save, and say what then' }).click()
     await screen.getByPlaceholder('Name of the tag').fill('Farola: letters')
+    await screen.getByRole('button', { name: 'a channel …' }).click()
+    await screen.getByRole('button', { name: 'Farola Search' }).click()
     await screen.getByRole('button', { name: /^interest/ }).click()
     await screen.getByRole('button', { name: 'Save in the draft' }).click()
     await screen.getByText('Draft differs from what is live').waitFor()
@@ -252,10 +252,16 @@ describe('the marketer', () => {
     const paths = [
       '/today',
       '/site',
+      '/site/settings',
       '/channels',
       '/wiring',
       '/wiring/trigger/receipt',
       '/wiring/tag/farola-night',
+      '/wiring/tag/lodge-script',
+      '/wiring/reading/basket-total',
+      '/wiring/reading/section',
+      '/wiring/relays',
+      '/wiring/file',
       '/wiring/release',
       '/releases',
       '/goals',

@@ -1,8 +1,10 @@
 <script setup lang="ts">
 import { html } from '@codemirror/lang-html'
 import { javascript } from '@codemirror/lang-javascript'
+import { HighlightStyle, syntaxHighlighting } from '@codemirror/language'
 import { EditorState } from '@codemirror/state'
 import { EditorView } from '@codemirror/view'
+import { tags } from '@lezer/highlight'
 import { basicSetup } from 'codemirror'
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
 
@@ -14,6 +16,14 @@ const props = defineProps<{ modelValue: string; language: 'javascript' | 'html';
 const emit = defineEmits<{ 'update:modelValue': [code: string] }>()
 const place = ref<HTMLElement>()
 let view: EditorView | undefined
+/** In the theme's own colours, light and dark. */
+const colours = HighlightStyle.define([
+  { tag: [tags.comment, tags.meta], color: 'var(--ink-2)', fontStyle: 'italic' },
+  { tag: [tags.keyword, tags.tagName], color: 'var(--water)', fontWeight: '600' },
+  { tag: [tags.string, tags.attributeValue], color: 'var(--clay)' },
+  { tag: [tags.number, tags.bool, tags.null], color: 'var(--ochre)' },
+  { tag: tags.invalid, color: 'var(--loss)' },
+])
 
 onMounted(() => {
   const root = (place.value as HTMLElement).attachShadow({ mode: 'open' })
@@ -24,6 +34,7 @@ onMounted(() => {
       doc: props.modelValue,
       extensions: [
         basicSetup,
+        syntaxHighlighting(colours),
         props.language === 'html' ? html() : javascript(),
         EditorView.lineWrapping,
         EditorState.readOnly.of(!!props.readonly),

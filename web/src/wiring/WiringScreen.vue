@@ -224,6 +224,7 @@ useKeys({
                 handle=".grip"
                 :disabled="!canEdit"
                 :animation="0"
+                force-fallback
                 :data-trigger="row.trigger.id"
                 @end="dropped"
               >
@@ -286,7 +287,7 @@ useKeys({
             <td class="hint">Never: these tags have no trigger</td>
             <td />
             <td>
-              <VueDraggable :model-value="loose" class="tags" group="tags" :disabled="!canEdit" :animation="0" data-trigger="" @end="dropped">
+              <VueDraggable :model-value="loose" class="tags" group="tags" :disabled="!canEdit" :animation="0" force-fallback data-trigger="" @end="dropped">
                 <span v-for="tag in loose" :key="tag.id" class="tag paused" :data-tag="tag.id"
                   ><RouterLink :to="{ name: 'tag', params: { key: current.key, id: tag.id } }">{{ tag.name }}</RouterLink></span
                 >
@@ -363,7 +364,8 @@ useKeys({
   flex-wrap: wrap;
   gap: 6px;
   align-items: center;
-  min-height: 22px;
+  min-height: 24px;
+  min-width: 90px;
 }
 .tag {
   display: inline-flex;
@@ -424,6 +426,9 @@ useKeys({
   border: 0;
   background: none;
   padding: 4px 4px;
+  min-width: 24px;
+  min-height: 24px;
+  justify-content: center;
   color: var(--ink-2);
 }
 .small:hover {
@@ -431,7 +436,6 @@ useKeys({
 }
 .grip {
   cursor: grab;
-  padding-right: 0;
 }
 .note {
   color: var(--ink-2);
