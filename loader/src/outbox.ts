@@ -15,6 +15,7 @@ let waiting: PageEvent[] = []
 let sending: PageEvent[] = []
 let timer: ReturnType<typeof setTimeout> | undefined
 let pause = 2000
+let keeping: Promise<void> | undefined
 let visitor: string | undefined
 const address = `${config.origin}/c/${config.key}`
 
@@ -38,13 +39,15 @@ export function visitorId(): string | undefined {
 export function post(event: PageEvent): void {
   waiting = [...waiting, event].slice(-MOST_KEPT)
   if (!visitor) return
-  keep()
+  // Once for all events of this turn.
+  keeping ??= Promise.resolve().then(keep)
   later(GATHER_MS)
 }
 
-function keep(): void {
+const keep = quietly((): void => {
+  keeping = undefined
   save('outbox', [...sending, ...waiting])
-}
+})
 
 function later(ms: number): void {
   timer ??= setTimeout(flush, ms)

@@ -20,7 +20,14 @@ const ROOM = 3000
  * kept in the event's data, so that the log holds what rules were judged by.
  */
 export function readerOf(event: PageEvent, visit: KeptVisit, form?: HTMLFormElement): Reader {
-  const read = readEvent(event, visit.source)
+  // Hundreds of rules ask for the same few readings of the same event.
+  const known = new Map<string, string | undefined>()
+  const readAnew = readEvent(event, visit.source)
+  const read: Reader = (name) => {
+    if (name.startsWith('own.')) return readAnew(name)
+    if (!known.has(name)) known.set(name, readAnew(name))
+    return known.get(name)
+  }
   if (!ACEQUIA_READINGS) return read
   const taken: Record<string, true> = {}
   const all: Reader = (name) => {

@@ -17,6 +17,10 @@ import { keepVisit, runningVisit } from './visit.js'
 
 /** What does not answer within this time counts as not having worked, in ms. */
 const ANSWER_MS = 8000
+/** Longest that tags run without letting the page breathe, in ms; beyond 50 people notice. */
+const SLICE_MS = 12
+/** Longest that tags wait for the page to load, in ms. */
+const LOAD_MS = 1500
 const MOST_FAILURES = 5
 const MOST_WAITING = 200
 
@@ -105,13 +109,15 @@ function fire(run: Run): void {
   const { tag, event } = run
   remember(tag)
   const first = tag.after && outcomes[tag.after.tag]
+  // An event of our own costs the page nothing, and belongs to its moment.
+  const go = (): Promise<boolean> => (tag.event ? act(run) : new Promise((resolve) => inTurn(() => resolve(act(run)))))
   const follow = quietly((worked: boolean) => {
-    if (!tag.after?.ifWorked) return act(run)
+    if (!tag.after?.ifWorked) return go()
     if (!worked) return hold(run, 'did-not-work')
     record({ name: 'tags-fired', fired: [tag.id] })
-    return act(run)
+    return go()
   })
-  const outcome = first ? first.then((worked) => follow(worked) ?? false) : act(run)
+  const outcome = first ? first.then((worked) => follow(worked) ?? false) : go()
   outcomes[tag.id] = outcome
   running.add(outcome)
   void outcome.then(
@@ -127,6 +133,37 @@ function fire(run: Run): void {
     if (!each.tag.after?.ifWorked) record({ name: 'tags-fired', fired: [each.tag.id] })
   }
 }
+
+let queue: (() => void)[] = []
+let draining = false
+let sliceEnds = 0
+
+/**
+ * Runs tags one after the other, letting the page breathe in between, and not before the page has
+ * loaded what it needs itself (or a while has passed): tags must not make pages slower.
+ */
+function inTurn(work: () => void): void {
+  queue.push(work)
+  if (draining) return
+  draining = true
+  if (document.readyState === 'complete') return next()
+  addEventListener('load', next)
+  setTimeout(next, LOAD_MS)
+}
+
+const next = quietly((): void => {
+  sliceEnds = Math.max(sliceEnds, performance.now() + SLICE_MS)
+  while (queue[0] && performance.now() < sliceEnds) queue.shift()?.()
+  draining = !!queue[0]
+  if (draining) setTimeout(next)
+})
+
+// Who leaves takes along what still waits.
+addEventListener('pagehide', () => {
+  sliceEnds = Infinity
+  next()
+  sliceEnds = 0
+})
 
 /** Does what the tag does. @returns whether it worked */
 function act(run: Run): Promise<boolean> {
