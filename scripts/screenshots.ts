@@ -32,8 +32,10 @@ try {
     ['goal', `/goals/${goal?.id}`],
     ['goal-editor', `/goals/${goal?.id}/edit`, '[data-slot="kind.where.any.0.all.0.value"]'],
     ['wiring', '/wiring'],
-    ['trigger', '/wiring/trigger/receipt'],
+    ['trigger', '/wiring/trigger/letters'],
     ['tag', '/wiring/tag/farola-night'],
+    ['reading', '/wiring/reading/section'],
+    ['relays', '/wiring/relays'],
     ['release', '/wiring/release'],
     ['releases', '/releases'],
     ['site', '/site'],
@@ -41,12 +43,13 @@ try {
   ]
   // A draft that differs, so that the release has something to say.
   const draft = await api<{ revision: number; triggers: object[]; tags: { does: { channel: string } }[] }>('/wiring')
-  const where = { any: [{ all: [{ reading: 'data.formId', op: 'is', value: 'newsletter' }] }] }
+  const where = { any: [{ all: [{ reading: 'data.formId', op: 'is', value: 'calendar' }] }] }
+  await api('/survey', 'POST', {})
   const does = { type: 'channel-event', channel: draft.tags[0]?.does.channel, call: 'event', event: 'interest', value: { type: 'fixed', amount: 2.5 } }
   await api('/wiring', 'PUT', {
     revision: draft.revision,
-    triggers: [...draft.triggers, { id: 'letters', moment: { type: 'form-sent' }, where }],
-    tags: [...draft.tags, { id: 'farola-letters', name: 'Farola: letters', triggers: ['letters'], does }],
+    triggers: [...draft.triggers, { id: 'calendar', moment: { type: 'form-sent' }, where }],
+    tags: [...draft.tags, { id: 'farola-calendar', name: 'Farola: calendar', triggers: ['calendar'], does }],
   })
   for (const colorScheme of ['light', 'dark'] as const) {
     const window_ = await openWindow(browser, { colorScheme })
@@ -54,7 +57,7 @@ try {
     await signIn(page, demo.acequia, DEMO_PERSON)
     for (const [name, path, open] of colorScheme === 'light' ? shots : shots.filter(([each]) => each === 'goal-editor')) {
       await page.goto(`${demo.acequia}/s/${demo.key}${path}`)
-      await page.waitForTimeout(1200)
+      await page.waitForTimeout(2200)
       if (open) await page.click(open)
       await page.waitForTimeout(600)
       const file = `${name}${colorScheme === 'dark' ? '-dark' : ''}.png`

@@ -134,7 +134,7 @@ function fire(run: Run): void {
   }
 }
 
-let queue: (() => void)[] = []
+const queue: (() => void)[] = []
 let draining = false
 let sliceEnds = 0
 

@@ -309,8 +309,11 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
   color: var(--ochre);
   font-size: 12.5px;
 }
-h2 {
+fieldset h2 {
   margin-top: 18px;
+}
+.table .field {
+  margin-top: 10px;
 }
 .result {
   margin-top: 8px;

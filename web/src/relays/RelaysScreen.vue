@@ -103,7 +103,10 @@ useKeys({ n: () => void edit(), '$mod+s': () => void save() })
         {{ relay.name }} <span v-if="changeOf(relay.name)" class="changed">{{ changeOf(relay.name) }}: works with the next release</span>
       </h2>
       <p>
-        <code>{{ addressOf(relay) }}</code> → <code v-for="target in relay.targets" :key="target">{{ target }} </code>
+        <code>{{ addressOf(relay) }}</code> →
+        <template v-for="(target, index) in relay.targets" :key="target"
+          ><template v-if="index"> or </template><code>{{ target }}</code></template
+        >
       </p>
       <p class="hint">
         Holds at most {{ relay.waitMs }} ms; carries {{ relay.carry.join(', ') || 'nothing' }}; {{ usedBy(relay) || 'no' }}

@@ -48,7 +48,7 @@ async function send(apply: boolean): Promise<void> {
     try {
       file = JSON.parse(text.value) as WiringFile
     } catch (error) {
-      throw new Error(`This is no JSON: ${messageOf(error)}`)
+      throw new Error(`This is no JSON: ${messageOf(error)}`, { cause: error })
     }
     const before = wiring.value && wiringOf(wiring.value)
     const answer = await api<{ changes: WiringDifference[]; revision: number }>('POST', `${current.path}/wiring:import`, {
