@@ -79,6 +79,16 @@ describe('the draft and releases', () => {
     expect((await server.api<Draft>('GET', `/sites/${key}/wiring`)).body).toMatchObject({ live: 1, changes: [] })
   })
 
+  it('reach pages compressed, as their browser can take it', async () => {
+    const loader = async (encoding: string): Promise<{ encoding: string | null; text: string }> => {
+      const answer = await fetch(`${server.url}/l/${key}.js`, { headers: { 'accept-encoding': encoding } })
+      return { encoding: answer.headers.get('content-encoding'), text: await answer.text() }
+    }
+    const [plain, br, gzip] = await Promise.all(['identity', 'gzip, deflate, br', 'gzip'].map(loader))
+    expect([plain?.encoding, br?.encoding, gzip?.encoding]).toEqual([null, 'br', 'gzip'])
+    expect([br?.text, gzip?.text]).toEqual([plain?.text, plain?.text])
+  })
+
   it('are compared in sentences, and restored as a new release', async () => {
     const { body: draft } = await server.api<Draft>('GET', `/sites/${key}/wiring`)
     await put({ triggers: [{ id: 'any', moment: { type: 'page-view' } }], tags: [], revision: draft.revision })

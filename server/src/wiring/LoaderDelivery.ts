@@ -1,4 +1,6 @@
 import { createHash } from 'node:crypto'
+import { promisify } from 'node:util'
+import { brotliCompress, gzip, type ZlibOptions } from 'node:zlib'
 import { compileWiring, type ReleaseDocument } from '@acequia/core/wiring/compileWiring'
 import type { CompiledWiring, LoaderConfig } from '@acequia/core/wiring/LoaderConfig'
 import type { Database } from '../database/Database.js'
@@ -10,11 +12,18 @@ import { syntaxError } from './scriptErrors.js'
 
 /** How long another process's release may stay unseen, in ms. */
 const FRESH_MS = 500
+/** Scripts whose compressed forms are remembered. */
+const MOST_COMPRESSED = 500
+
+const brotli = promisify(brotliCompress)
+const zip = promisify<string, ZlibOptions, Buffer>(gzip)
 
 /** The loader of a site as it is served. */
 export interface ServedLoader {
   script: string
   etag: string
+  /** The script compressed, made when it is first asked for. */
+  compressed: (encoding: 'br' | 'gzip') => Promise<Buffer>
 }
 
 /** What a loader is made for beside the pages of the site. */
@@ -29,6 +38,7 @@ export interface LoaderPurpose {
 
 /** Makes the loader of each site: just the parts its live release uses, with the release compiled into it. */
 export class LoaderDelivery {
+  private readonly compressed = new Map<string, ServedLoader>()
   private readonly made = new Map<string, { served: Promise<ServedLoader>; until: number }>()
 
   constructor(private readonly database: Database) {}
@@ -70,7 +80,27 @@ export class LoaderDelivery {
       ...purpose.places,
     }
     const script = code.replace(/__ACEQUIA_[A-Z_]+__/g, (name) => places[name] ?? name)
-    return { script, etag: `"${createHash('sha256').update(script).digest('base64url').slice(0, 22)}"` }
+    return this.served(script)
+  }
+
+  /** A script with its compressed forms, which outlive the moment for which a release is remembered. */
+  private served(script: string): ServedLoader {
+    const etag = `"${createHash('sha256').update(script).digest('base64url').slice(0, 22)}"`
+    const known = this.compressed.get(etag)
+    if (known) return known
+    const forms = new Map<string, Promise<Buffer>>()
+    const served: ServedLoader = {
+      script,
+      etag,
+      compressed(encoding) {
+        const form = forms.get(encoding) ?? (encoding === 'br' ? brotli(script) : zip(script, { level: 9 }))
+        forms.set(encoding, form)
+        return form
+      },
+    }
+    if (this.compressed.size >= MOST_COMPRESSED) this.compressed.clear()
+    this.compressed.set(etag, served)
+    return served
   }
 
   /** Forgets what was made; call after a release or a change of settings or goals. */

@@ -18,11 +18,15 @@ export function loaderRouter({ config, sites, loader }: Services): Router {
       response.send('console.warn("Acequia: there is no site with this key.")\n')
       return
     }
-    const { script, etag } = await loader.of(site, publicUrlOf(request, config.publicUrl))
+    const { script, etag, compressed } = await loader.of(site, publicUrlOf(request, config.publicUrl))
     response.setHeader('Cache-Control', 'no-cache')
     response.setHeader('ETag', etag)
-    if (request.headers['if-none-match'] === etag) response.status(304).end()
-    else response.send(script)
+    response.setHeader('Vary', 'Accept-Encoding')
+    if (request.headers['if-none-match'] === etag) return void response.status(304).end()
+    const encoding = (['br', 'gzip'] as const).find((each) => request.acceptsEncodings(each))
+    if (!encoding) return void response.send(script)
+    response.setHeader('Content-Encoding', encoding)
+    response.send(await compressed(encoding))
   })
   return router
 }
