@@ -174,6 +174,51 @@ describe('the draft and releases', () => {
   })
 })
 
+describe('a dry run', () => {
+  interface Answer {
+    result: {
+      events: number
+      live: number
+      unjudged: { trigger: string }[]
+      tags: { id: string; now: number; draft: number; newVisits: number; lostVisits: number }[]
+    }
+  }
+  const dryRun = async (range: object): Promise<Answer[]> => {
+    const { body } = await server.api<string>('POST', `/sites/${key}/wiring:dry-run`, range)
+    return body
+      .trim()
+      .split('\n')
+      .map((line) => JSON.parse(line) as Answer)
+  }
+  it('runs the draft over recorded events, against what is live, and says what it cannot judge', async () => {
+    const { body: draft } = await server.api<Draft>('GET', `/sites/${key}/wiring`)
+    const triggers = [
+      { id: 'any', moment: { type: 'page-view' } },
+      { id: 'receipt', moment: { type: 'page-view' }, where: { any: [{ all: [{ reading: 'path', op: 'is', value: '/nowhere' }] }] } },
+      { id: 'seen', moment: { type: 'element-seen', selector: '#x' } },
+    ]
+    await put({ ...wiring(), triggers, revision: draft.revision })
+    const lines = await dryRun({ from: '2026-05-01', to: '2026-06-01' })
+    const result = lines.at(-1)?.result
+    expect(result).toMatchObject({ events: 2, unjudged: [{ trigger: 'seen' }] })
+    const night = result?.tags.find((tag) => tag.now !== tag.draft || tag.newVisits + tag.lostVisits > 0)
+    expect(result?.live).toBeGreaterThan(0)
+    expect(night).toBeDefined()
+    expect((await server.api('POST', `/sites/${key}/wiring:dry-run`, { from: 'x', to: '2026-06-01' })).status).toBe(400)
+  })
+  it('compares any two releases, and one with the draft', async () => {
+    const { body } = await server.api<{ changes: { change: string }[] }>('GET', `/sites/${key}/releases:compare?from=1&to=draft`)
+    expect(body.changes.length).toBeGreaterThan(0)
+    expect((await server.api<{ changes: object[] }>('GET', `/sites/${key}/releases:compare?from=1&to=1`)).body.changes).toEqual([])
+    expect(
+      (await server.api<{ changes: { change: string }[] }>('GET', `/sites/${key}/releases:compare?from=0&to=1`)).body.changes.every(
+        (each) => each.change === 'added',
+      ),
+    ).toBe(true)
+    expect((await server.api('GET', `/sites/${key}/releases:compare?from=1&to=99`)).status).toBe(404)
+  })
+})
+
 describe('channels', () => {
   it('check ids by the recipe, and stay while tags report to them', async () => {
     const wrong = await server.api<{ errors: object[] }>('POST', `/sites/${key}/channels`, { name: 'Farola', recipe: 'farola-search', ids: { account: '12' } })

@@ -21,6 +21,7 @@ import { relayRouter } from '../relays/relayRouter.js'
 import { surveysRoutes } from '../survey/surveysRoutes.js'
 import { sitesRoutes } from '../sites/sitesRoutes.js'
 import { loaderRouter, publicUrlOf } from '../wiring/loaderRouter.js'
+import { dryRunRoutes } from '../wiring/dryRunRoutes.js'
 import { wiringRoutes } from '../wiring/wiringRoutes.js'
 import { metricsOf } from './metrics.js'
 import type { Services } from './Services.js'
@@ -37,6 +38,7 @@ export function apiRoutes(services: Services): Route[] {
     ...overviewRoutes(services),
     ...channelsRoutes(services),
     ...wiringRoutes(services),
+    ...dryRunRoutes(services),
     ...probesRoutes(services),
     ...surveysRoutes(services),
     ...mailRoutes(services),

@@ -15,6 +15,8 @@ export interface RecordedVisitor {
 const MOST_REMEMBERED = 1_000_000
 /** For this long after an event was seen, one with a lower id may still appear: another process may commit late. */
 const SETTLED_MS = 60_000
+/** Longest that long work keeps others waiting, in ms. */
+const TURN_MS = 25
 
 interface Memory {
   revision: number
@@ -43,21 +45,39 @@ export class RecordedVisits {
     this.log = new EventLog(database, dictionaries)
   }
 
-  /** Hands over every visitor of a site, in no particular order. */
-  async each(site: Site, take: (visitor: RecordedVisitor) => void): Promise<void> {
+  /**
+   * Hands over every visitor of a site, in no particular order.
+   * @param goOn for long work: told from time to time which share is done, so that others are served in
+   *   between; work ends early where it gives false
+   */
+  async each(site: Site, take: (visitor: RecordedVisitor) => void, goOn?: (share: number) => boolean): Promise<void> {
     const memory = await this.upToDate(site)
     if (memory) {
-      for (const visitor of memory.visitors.values()) take(visitor)
+      let done = 0
+      let rested = Date.now()
+      for (const visitor of memory.visitors.values()) {
+        take(visitor)
+        done++
+        if (!goOn || Date.now() - rested < TURN_MS) continue
+        if (!goOn(done / memory.visitors.size)) return
+        await new Promise((resolve) => setImmediate(resolve))
+        rested = Date.now()
+      }
       return
     }
+    const { n: all } = (await this.database.row<{ n: number }>('SELECT COUNT(*) AS n FROM visitors WHERE site_id = ?', [site.id])) ?? { n: 1 }
+    let handed = 0
     let group: { visitorId: number; events: StoredEvent[] }[] = []
     const flush = async (): Promise<void> => {
       for (const visitor of await this.named(site, group)) take(visitor)
+      handed += group.length
       group = []
     }
     for await (const visitor of this.log.visitors(site.id)) {
       group.push(visitor)
-      if (group.length >= 1000) await flush()
+      if (group.length < 1000) continue
+      await flush()
+      if (goOn && !goOn(Math.min(1, handed / Math.max(1, all)))) return
     }
     await flush()
   }

@@ -12,10 +12,11 @@ import { badInput, notFound, Problem } from '../api/Problem.js'
 import { rangeOn, rangeQuery } from '../api/rangeQuery.js'
 import { siteRoute, type Route } from '../api/Route.js'
 import type { Services } from '../app/Services.js'
-import { channelsOfSite, recipesOfSite } from '../channels/channelsTable.js'
+import { channelsOfSite } from '../channels/channelsTable.js'
 import type { Connection } from '../database/Database.js'
 import { goalsOfSites } from '../goals/goalsTable.js'
 import type { Site } from '../sites/sitesTable.js'
+import { documentOf } from './documentOf.js'
 import { draftOf, saveDraft } from './draftsTable.js'
 import { insertRelease, releaseOf, releasesOfSite, type ReleaseRow } from './releasesTable.js'
 import { scriptErrors } from './scriptErrors.js'
@@ -147,7 +148,7 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
       handle: async ({ site, actor, body }) => {
         const number = await database.transaction(async (connection) => {
           const { wiring } = await draftOf(database, site.id, connection, true)
-          const document = await documentOf(site, wiring, connection)
+          const document = await documentOf(database, site.id, wiring, connection)
           return release(site, document, { ...body, released_by: actor.name, restores: null }, connection)
         })
         loader.forget()
@@ -159,6 +160,25 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
       path: '/sites/{key}/releases/{number}',
       summary: 'A release with its wiring, and what it changed',
       handle: ({ site, params }) => find(site, numberOf(params.number)),
+    }),
+    siteRoute('reader', {
+      method: 'get',
+      path: '/sites/{key}/releases:compare',
+      summary: 'What changed from one release to another, in sentences; `to=draft` compares with the draft, `from=0` with nothing',
+      query: z.object({ from: z.coerce.number().int().min(0), to: z.union([z.literal('draft'), z.coerce.number().int().min(1)]) }),
+      handle: async ({ site, query }) => {
+        const names = await namesOf(site)
+        const documentAt = async (number: number): Promise<ReleaseDocument> => {
+          const found = await releaseOf(database, site.id, number)
+          if (!found) throw notFound('release')
+          return found.document
+        }
+        const before = query.from ? await documentAt(query.from) : undefined
+        const after = query.to === 'draft' ? undefined : await documentAt(query.to)
+        const wiring = after?.wiring ?? (await draftOf(database, site.id)).wiring
+        const channels = [...names.channels, ...(after?.channels ?? []), ...(before?.channels ?? [])]
+        return { changes: wiringDifferences(before?.wiring ?? EMPTY_WIRING, wiring, { ...names, channels }) }
+      },
     }),
     siteRoute('publisher', {
       method: 'post',
@@ -196,13 +216,6 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
       }
       await saveDraft(database, site.id, wiring, by, connection)
     })
-  }
-
-  async function documentOf(site: Site, wiring: Wiring, connection: Connection): Promise<ReleaseDocument> {
-    // All channels: their click ids are kept whether or not a tag reports to them yet.
-    const channels = (await channelsOfSite(database, site.id, connection)).map(({ revision: _, ...channel }) => channel)
-    const needed = new Set(channels.map((channel) => channel.recipe))
-    return { wiring, channels, recipes: (await recipesOfSite(database, site.id, connection)).filter((recipe) => needed.has(recipe.id)) }
   }
 
   async function release(
@@ -250,7 +263,7 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
       live: live?.number ?? null,
       changes: wiringDifferences(live?.document.wiring ?? EMPTY_WIRING, draft.wiring, await namesOf(site)),
       channelsChanged: live
-        ? JSON.stringify(await documentOf(site, draft.wiring, database.pool)) !== JSON.stringify({ ...live.document, wiring: draft.wiring })
+        ? JSON.stringify(await documentOf(database, site.id, draft.wiring, database.pool)) !== JSON.stringify({ ...live.document, wiring: draft.wiring })
         : false,
     }
   }

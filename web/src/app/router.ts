@@ -24,6 +24,7 @@ export const router = createRouter({
         { path: 'wiring/reading/:name', name: 'reading', component: () => import('../readings/ReadingEditor.vue') },
         { path: 'wiring/relays', name: 'relays', component: () => import('../relays/RelaysScreen.vue') },
         { path: 'wiring/file', name: 'wiring-file', component: () => import('../wiring/WiringFile.vue') },
+        { path: 'wiring/dry-run', name: 'dry-run', component: () => import('../wiring/DryRunScreen.vue') },
         { path: 'wiring/release', name: 'new-release', component: () => import('../wiring/NewRelease.vue') },
         { path: 'releases', name: 'releases', component: () => import('../wiring/ReleasesScreen.vue') },
         { path: 'goals', name: 'goals', component: () => import('../goals/GoalsScreen.vue') },

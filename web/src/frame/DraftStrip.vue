@@ -3,7 +3,7 @@ import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import { useCurrentSite } from '../sites/currentSite'
 
-/** Says that the draft differs from what is live, and offers to release it. */
+/** Says that the draft differs from what is live, and offers to try and to release it. */
 const current = useCurrentSite()
 const route = useRoute()
 const differs = computed(() => current.progress?.draftDiffers ?? 0)
@@ -14,6 +14,7 @@ const next = computed(() => (current.progress?.release ?? 0) + 1)
   <div v-if="differs && route.name !== 'new-release'" class="strip no-print" role="status">
     <strong>Draft differs from what is live</strong>
     <span>{{ differs }} {{ differs === 1 ? 'change' : 'changes' }}</span>
+    <RouterLink class="button first" :to="{ name: 'dry-run', params: { key: current.key } }">Dry run</RouterLink>
     <RouterLink class="button goes-live" :to="{ name: 'new-release', params: { key: current.key } }">Release {{ next }} …</RouterLink>
   </div>
 </template>
@@ -26,7 +27,7 @@ const next = computed(() => (current.progress?.release ?? 0) + 1)
   padding: 4px 24px;
   background: var(--clay-run);
 }
-.button {
+.first {
   margin-left: auto;
 }
 </style>

@@ -35,6 +35,7 @@ const all = computed<Found[]>(() => [
   { label: 'Relay links', kind: 'screen', go: to('relays') },
   { label: 'Wiring as a file', kind: 'screen', go: to('wiring-file') },
   { label: 'Settings of the site', kind: 'screen', go: to('site-settings') },
+  { label: 'Dry run of the draft', kind: 'command', go: to('dry-run') },
   { label: 'Release the draft', kind: 'command', go: to('new-release') },
   { label: 'New site', kind: 'command', go: { name: 'new-site' } },
   { label: 'Light theme', kind: 'command', run: () => (theme.value = 'light') },

@@ -17,7 +17,7 @@ export const STATIONS: Station[] = [
   { route: 'channels', name: 'Channels', reach: 'Lay', lacks: (progress) => (progress.channels ? null : 'no channel yet') },
   {
     route: 'wiring',
-    also: ['trigger', 'tag', 'new-release', 'reading', 'relays', 'wiring-file'],
+    also: ['trigger', 'tag', 'new-release', 'reading', 'relays', 'wiring-file', 'dry-run'],
     name: 'Wiring',
     reach: 'Lay',
     lacks: (progress) => (progress.tags ? null : 'no tag yet'),

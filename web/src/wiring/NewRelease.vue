@@ -63,6 +63,7 @@ useKeys({ '$mod+Enter': () => void release() })
         <label class="field">Note for colleagues<textarea v-model="note" rows="3" maxlength="5000" /></label>
         <p v-if="!mayRelease" class="hint">Your role here is {{ current.site?.role }}; a publisher or owner of the site can release.</p>
         <button class="goes-live" :disabled="!mayRelease || busy">{{ busy ? 'Releasing …' : `Put release ${number} live` }}</button>
+        <RouterLink class="button" :to="{ name: 'dry-run', params: { key: current.key } }">Dry run first</RouterLink>
         <RouterLink class="button" :to="{ name: 'wiring', params: { key: current.key } }">Not yet</RouterLink>
         <kbd>Ctrl Enter</kbd>
       </form>

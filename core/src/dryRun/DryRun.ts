@@ -1,0 +1,296 @@
+import type { Range } from '../days/Range.js'
+import { daysOf } from '../days/Range.js'
+import type { Calendar, Day } from '../days/zone.js'
+import type { LoggedEvent } from '../events/LoggedEvent.js'
+import { goalEvents } from '../goals/goalEvents.js'
+import { readEvent, type Reader } from '../readings/readEvent.js'
+import { rememberingUrlParts } from '../readings/rememberingUrlParts.js'
+import { judge } from '../rules/judge.js'
+import type { Visit } from '../visits/deriveVisits.js'
+import { holdReason } from '../wiring/holdReason.js'
+import type { CompiledWiring, LoaderTag, LoaderTrigger } from '../wiring/LoaderConfig.js'
+
+/** What a dry run says about one tag. */
+export interface DryRunTag {
+  id: string
+  /** Times it fires with the live release, and with the draft. */
+  now: number
+  draft: number
+  daily: { day: Day; now: number; draft: number }[]
+  /** Visits in which it fires only with the draft, or only with the live release. */
+  newVisits: number
+  lostVisits: number
+  /** The latest such visits, newest first. */
+  examples: { at: string; visitor: string; path: string; change: 'new' | 'lost' }[]
+  warnings: string[]
+}
+
+/** The answer of a dry run. */
+export interface DryRunResult {
+  events: number
+  visits: number
+  pageViews: number
+  tags: DryRunTag[]
+}
+
+const MOST_EXAMPLES = 8
+const AGREED = { none: true, statistics: true, marketing: true }
+
+interface Tally {
+  now: number
+  draft: number
+  daily: Map<Day, { now: number; draft: number }>
+  visits: number
+  newVisits: number
+  lostVisits: number
+  examples: { at: number; visitor: string; path: string; change: 'new' | 'lost' }[]
+}
+
+/**
+ * Runs two wirings over recorded events: the one that is live and the draft. Feed it every visitor once.
+ * Everybody is taken to have agreed to everything, and every channel to answer, because the log does not
+ * know better.
+ */
+export class DryRun {
+  private readonly partsOf = rememberingUrlParts()
+  private readonly tallies = new Map<string, Tally>()
+  private readonly live: WiringRun
+  private readonly draft: WiringRun
+  private events = 0
+  private visits = 0
+  private pageViews = 0
+
+  constructor(
+    live: CompiledWiring,
+    draft: CompiledWiring,
+    private readonly range: Range,
+    private readonly calendar: Calendar,
+  ) {
+    this.live = new WiringRun(live)
+    this.draft = new WiringRun(draft)
+    for (const { id } of [...live.tags, ...draft.tags])
+      this.tallies.set(id, { now: 0, draft: 0, daily: new Map(), visits: 0, newVisits: 0, lostVisits: 0, examples: [] })
+  }
+
+  /** Takes all visits of one visitor, oldest first. */
+  addVisitor(visitor: string, visits: readonly Visit[]): void {
+    this.live.begin(visits)
+    this.draft.begin(visits)
+    for (const visit of visits) {
+      this.live.turnVisit()
+      this.draft.turnVisit()
+      const fired = new Map<string, { now: LoggedEvent | null; draft: LoggedEvent | null }>()
+      for (const event of visit.events) {
+        const read = this.reader(event, visit)
+        const place = placeOf(event.url)
+        const inRange = event.at >= this.range.from && event.at < this.range.to
+        for (const [which, run] of [
+          ['now', this.live],
+          ['draft', this.draft],
+        ] as const) {
+          for (const id of run.fire(event, place, read)) {
+            if (!inRange) continue
+            this.count(id, which, event)
+            const entry = fired.get(id) ?? { now: null, draft: null }
+            entry[which] ??= event
+            fired.set(id, entry)
+          }
+        }
+        if (!inRange) continue
+        this.events++
+        if (event.name === 'page-view') this.pageViews++
+      }
+      if (visit.startedAt >= this.range.from && visit.startedAt < this.range.to) this.visits++
+      for (const [id, { now, draft }] of fired) {
+        const tally = this.tallies.get(id) as Tally
+        if (draft) tally.visits++
+        const only = now && draft ? null : (now ?? draft)
+        if (!only) continue
+        const change = draft ? 'new' : 'lost'
+        if (change === 'new') tally.newVisits++
+        else tally.lostVisits++
+        tally.examples.push({ at: only.at, visitor, path: this.partsOf(only.url).path, change })
+        if (tally.examples.length > MOST_EXAMPLES * 8) tally.examples = latest(tally.examples)
+      }
+    }
+  }
+
+  /** The answer over all visitors added so far. */
+  result(): DryRunResult {
+    const days = daysOf(this.range, this.calendar)
+    return {
+      events: this.events,
+      visits: this.visits,
+      pageViews: this.pageViews,
+      tags: [...this.tallies].map(([id, tally]) => ({
+        id,
+        now: tally.now,
+        draft: tally.draft,
+        daily: days.map((day) => ({ day, ...(tally.daily.get(day) ?? { now: 0, draft: 0 }) })),
+        newVisits: tally.newVisits,
+        lostVisits: tally.lostVisits,
+        examples: latest(tally.examples).map((each) => ({ ...each, at: new Date(each.at).toISOString() })),
+        warnings: this.warnings(id, tally, days.length),
+      })),
+    }
+  }
+
+  private warnings(id: string, tally: Tally, days: number): string[] {
+    const tag = this.draft.tag(id)
+    if (!tag) return []
+    const warnings: string[] = []
+    if (!tally.draft) warnings.push(`fires 0 times in ${days} ${days === 1 ? 'day' : 'days'}`)
+    if (!tag.base && this.pageViews >= 20 && tally.draft >= this.pageViews * 0.95) warnings.push('fires on every page')
+    if (!tag.base && tally.visits && tally.draft / tally.visits >= 2) warnings.push(`fires on average ${(tally.draft / tally.visits).toFixed(1)} times a visit`)
+    return warnings
+  }
+
+  private count(id: string, which: 'now' | 'draft', event: LoggedEvent): void {
+    const tally = this.tallies.get(id) as Tally
+    const day = this.calendar.dayOf(event.at)
+    const entry = tally.daily.get(day) ?? { now: 0, draft: 0 }
+    tally[which]++
+    entry[which]++
+    tally.daily.set(day, entry)
+  }
+
+  /** Hundreds of rules ask for the same few readings of one event. */
+  private reader(event: LoggedEvent, visit: Visit): Reader {
+    let known: Map<string, string | undefined> | undefined
+    const read = readEvent(event, visit.source, this.partsOf)
+    return (name) => {
+      known ??= new Map()
+      if (!known.has(name)) known.set(name, read(name))
+      return known.get(name)
+    }
+  }
+}
+
+/** An address up to its query or fragment. */
+function placeOf(url: string): string {
+  const query = url.indexOf('?')
+  const fragment = url.indexOf('#')
+  const end = query < 0 ? fragment : fragment < 0 ? query : Math.min(query, fragment)
+  return end < 0 ? url : url.slice(0, end)
+}
+
+function latest(examples: Tally['examples']): Tally['examples'] {
+  return [...examples].sort((a, b) => b.at - a.at).slice(0, MOST_EXAMPLES)
+}
+
+/** Readings that follow from an address up to its query. */
+const OF_PLACE = new Set(['path', 'host'])
+const MOST_PLACES = 100_000
+
+/** A trigger that judges each distinct address only once, where its rule asks for nothing else. */
+class RememberedTrigger {
+  readonly id: string
+  private readonly places: Map<string, boolean> | undefined
+
+  constructor(private readonly trigger: LoaderTrigger) {
+    this.id = trigger.id
+    const conditions = [...trigger.where, ...(trigger.except ?? [])].flat()
+    if (conditions.every(({ reading }) => OF_PLACE.has(reading))) this.places = new Map()
+  }
+
+  /** Whether the trigger happens at an event of its name; `place` is its address up to its query. */
+  holds(place: string, read: Reader): boolean {
+    if (!this.places) return this.judged(read)
+    let holds = this.places.get(place)
+    if (holds !== undefined) return holds
+    if (this.places.size >= MOST_PLACES) this.places.clear()
+    holds = this.judged(read)
+    this.places.set(place, holds)
+    return holds
+  }
+
+  private judged(read: Reader): boolean {
+    const { where, except } = this.trigger
+    return judge(where, read) && !(except && judge(except, read))
+  }
+}
+
+/** One wiring, going through the events of one visitor after the other. */
+class WiringRun {
+  private readonly triggers = new Map<string, RememberedTrigger[]>()
+  private readonly waiting = new Map<string, LoaderTag[]>()
+  private readonly tags: Map<string, LoaderTag>
+  private happened = new Set<string>()
+  private onPage = new Set<string>()
+  private inVisit = new Set<string>()
+  private ever = new Set<string>()
+  /** Uids of the events at which each goal is reached. */
+  private reached: { id: string; uids: Set<string> }[] = []
+
+  constructor(private readonly wiring: CompiledWiring) {
+    for (const trigger of wiring.triggers) this.triggers.set(trigger.event, [...(this.triggers.get(trigger.event) ?? []), new RememberedTrigger(trigger)])
+    for (const tag of wiring.tags) for (const id of tag.on) this.waiting.set(id, [...(this.waiting.get(id) ?? []), tag])
+    this.tags = new Map(wiring.tags.map((tag) => [tag.id, tag]))
+  }
+
+  tag(id: string): LoaderTag | undefined {
+    return this.tags.get(id)
+  }
+
+  begin(visits: readonly Visit[]): void {
+    this.ever = new Set()
+    this.reached = this.wiring.goals.map(({ id, goal }) => ({ id, uids: new Set(goalEvents(goal, visits).counted.map(({ event }) => event.uid)) }))
+  }
+
+  turnVisit(): void {
+    this.inVisit = new Set()
+    this.turnPage()
+  }
+
+  private turnPage(): void {
+    this.onPage = new Set()
+    this.happened = new Set()
+  }
+
+  /** @returns ids of the tags that fire at an event */
+  fire(event: LoggedEvent, place: string, read: Reader): string[] {
+    if (event.name === 'page-view') this.turnPage()
+    // What several triggers together made happen is worked out anew, for either wiring.
+    const fired = event.name === 'all-happened' ? [] : this.happen(event.name, event, place, read)
+    for (const { id, uids } of this.reached) {
+      if (uids.has(event.uid))
+        fired.push(...this.happen('goal-reached', event, place, (name) => (name === 'data.watch' ? id : name === 'event' ? 'goal-reached' : read(name))))
+    }
+    for (const { id, needs } of this.wiring.together) {
+      if (this.happened.has(id) || !needs.every((each) => this.happened.has(each))) continue
+      fired.push(...this.happen('all-happened', event, place, (name) => (name === 'data.watch' ? id : read(name))))
+    }
+    return fired
+  }
+
+  private happen(name: string, event: LoggedEvent, place: string, read: Reader): string[] {
+    let now: Set<LoaderTag> | undefined
+    for (const trigger of this.triggers.get(name) ?? []) {
+      if (!trigger.holds(place, read)) continue
+      this.happened.add(trigger.id)
+      now ??= new Set()
+      for (const tag of this.waiting.get(trigger.id) ?? []) now.add(tag)
+    }
+    if (!now) return []
+    const fired: string[] = []
+    for (const tag of now) {
+      const before = { page: this.onPage.has(tag.id), visit: this.inVisit.has(tag.id), visitor: this.ever.has(tag.id) }
+      if (holdReason(tag, { now: event.at, consent: AGREED, fired: before, value: (need) => valueOf(tag, need, read) })) continue
+      this.onPage.add(tag.id)
+      this.inVisit.add(tag.id)
+      this.ever.add(tag.id)
+      fired.push(tag.id)
+    }
+    return fired
+  }
+}
+
+/** What a tag would have had of what its channel needs; click ids are not in the log and taken to be there. */
+function valueOf(tag: LoaderTag, need: string, read: Reader): unknown {
+  if (need === 'event') return tag.values?.event
+  if (need === 'order') return read(tag.order ?? 'order')
+  if (need === 'click') return true
+  const { value } = tag
+  if (value?.type === 'fixed') return true
+  return value?.type === 'reading' ? (read(value.reading) ?? value.fallback) : undefined
+}
