@@ -37,6 +37,7 @@ try {
     ['reading', '/wiring/reading/section'],
     ['relays', '/wiring/relays'],
     ['release', '/wiring/release'],
+    ['dry-run', '/wiring/dry-run'],
     ['releases', '/releases'],
     ['site', '/site'],
     ['channels', '/channels'],

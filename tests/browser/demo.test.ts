@@ -196,13 +196,22 @@ describe('the marketer', () => {
     await screen.getByRole('button', { name: /^interest/ }).click()
     await screen.getByRole('button', { name: 'Save in the draft' }).click()
     await screen.getByText('Draft differs from what is live').waitFor()
+    await screen.getByRole('link', { name: 'Dry run' }).click()
+    const tried = screen.getByRole('row').filter({ hasText: 'Farola: letters' })
+    await tried.waitFor()
+    // Forms were recorded before anybody thought of this tag.
+    const [live, draft] = (await tried.getByRole('cell').allInnerTexts()).slice(2, 4).map(Number)
+    expect(live).toBe(0)
+    expect(draft).toBeGreaterThan(10)
+    await tried.getByRole('button').first().click()
+    await screen.getByText('only with the draft').first().waitFor()
     await screen.getByRole('link', { name: 'Release 2 …' }).click()
     await screen
       .getByText('Farola: letters: When a form is sent whose form id is newsletter, then tell Farola Search about the event interest with no value')
       .waitFor()
     await screen.getByRole('textbox', { name: 'Name' }).fill('Letters for Farola')
     await screen.keyboard.press('Control+Enter')
-    await screen.getByText('Letters for Farola').waitFor()
+    await screen.locator('.releases').getByText('Letters for Farola').waitFor()
 
     const visitor = await (await openWindow(browser)).newPage()
     await visitor.goto(demo.origins.shop)
@@ -213,7 +222,12 @@ describe('the marketer', () => {
 
     await screen.getByRole('button', { name: 'Restore …' }).click()
     await screen.getByRole('button', { name: 'Put it live again' }).click()
-    await screen.getByText('restores release 1', { exact: false }).first().waitFor()
+    await screen.locator('.releases').getByText('restores release 1', { exact: false }).first().waitFor()
+    await screen.getByLabel('From').selectOption('1')
+    await screen.getByLabel('To').selectOption('2')
+    await screen.getByText('Tag added').waitFor()
+    await screen.getByLabel('To').selectOption('3')
+    await screen.getByText('Nothing: the two are the same.').waitFor()
   })
 
   it('reaches everything by keyboard', async () => {
@@ -263,6 +277,7 @@ describe('the marketer', () => {
       '/wiring/relays',
       '/wiring/file',
       '/wiring/release',
+      '/wiring/dry-run',
       '/releases',
       '/goals',
       `/goals/${goals[0]?.id}`,

@@ -142,6 +142,35 @@ describe('a marketer wires', () => {
     await expect.poll(triggers).toBe('long-read')
   })
 
+  it('together with a colleague: both changes are kept, unless they are of the same thing', async () => {
+    interface Draft {
+      revision: number
+      triggers: object[]
+      tags: { id: string; name: string; paused: boolean }[]
+    }
+    const rename = async (id: string, name: string): Promise<void> => {
+      const { revision, triggers, tags } = await api<Draft>('/wiring')
+      await fetch(`${demo.server.url}/api/v1/sites/${demo.key}/wiring`, {
+        method: 'PUT',
+        headers: { authorization: `Bearer ${TOKEN}`, 'content-type': 'application/json' },
+        body: JSON.stringify({ revision, triggers, tags: tags.map((tag) => (tag.id === id ? { ...tag, name } : tag)) }),
+      })
+    }
+    await screen.goto(at('/wiring'))
+    await screen.getByRole('link', { name: /^Vela: landed/ }).waitFor()
+    await rename('vela-night', 'Vela: arrived')
+    await screen.getByRole('button', { name: 'Pause Desk notified' }).focus()
+    await screen.keyboard.press('Enter')
+    await screen.getByText('API changed the draft while you did. Both changes are in it now.').waitFor()
+    await screen.getByRole('link', { name: /^Vela: arrived/ }).waitFor()
+    expect((await api<Draft>('/wiring')).tags.find((tag) => tag.id === 'desk')?.paused).toBe(true)
+    await rename('desk', 'Desk told')
+    await screen.getByRole('button', { name: 'Go on with Desk notified' }).focus()
+    await screen.keyboard.press('Enter')
+    await screen.getByText('API changed the tag “Desk told” while you did, in another way.').waitFor()
+    expect((await api<Draft>('/wiring')).tags.find((tag) => tag.id === 'desk')).toMatchObject({ name: 'Desk told', paused: true })
+  })
+
   it('a script, told at once where it cannot be read', async () => {
     await screen.goto(at('/wiring/tag/lodge-script'))
     const code = screen.locator('.cm-content')

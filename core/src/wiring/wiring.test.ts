@@ -5,6 +5,7 @@ import { recipeSchema } from '../recipes/recipeSchema.js'
 import { compileWiring } from './compileWiring.js'
 import { holdReason } from './holdReason.js'
 import { eventNameOf, momentRule, watchOf } from './momentEvent.js'
+import { mergeWirings } from './mergeWirings.js'
 import { momentSchema } from './momentSchema.js'
 import { relaySchema, relayTarget } from './relaySchema.js'
 import { releaseErrors } from './releaseErrors.js'
@@ -177,6 +178,30 @@ describe('a wiring', () => {
   it('cannot record an event under a name that Acequia uses', () => {
     const tag = { id: 'a', name: 'a', does: { type: 'own-event', name: 'page-view' } }
     expect(wiringSchema.safeParse({ tags: [tag] }).success).toBe(false)
+  })
+})
+
+describe('two people at once', () => {
+  const base = wiring
+  const named = (name: string, tag: string, from = base): typeof base => ({
+    ...from,
+    tags: from.tags.map((each) => (each.id === tag ? { ...each, name } : each)),
+  })
+  it('both keep what they changed, where it does not collide', () => {
+    const mine = { ...named('Mine', 'event'), triggers: [...base.triggers, { ...base.triggers[0], id: 'new' }] } as typeof base
+    const theirs = { ...named('Theirs', 'base'), tags: named('Theirs', 'base').tags.filter((tag) => tag.id !== 'paused') }
+    const { merged, collisions } = mergeWirings(base, mine, theirs)
+    expect(collisions).toEqual([])
+    expect(merged.triggers.map((trigger) => trigger.id)).toEqual(['any', 'receipt', 'new'])
+    expect(merged.tags.map((tag) => tag.name)).toEqual(['Mine', 'Theirs', 'Loose'])
+  })
+  it('are told where it does, and theirs stays', () => {
+    const { merged, collisions } = mergeWirings(base, named('Mine', 'event'), named('Theirs', 'event'))
+    expect(collisions).toEqual([{ what: 'tag', id: 'event' }])
+    expect(merged).toEqual(named('Theirs', 'event'))
+    const removed = { ...base, tags: base.tags.filter((tag) => tag.id !== 'event') }
+    expect(mergeWirings(base, named('Mine', 'event'), removed).collisions).toEqual([{ what: 'tag', id: 'event' }])
+    expect(mergeWirings(base, named('Same', 'event'), named('Same', 'event')).collisions).toEqual([])
   })
 })
 

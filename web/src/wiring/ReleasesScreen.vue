@@ -23,6 +23,20 @@ const { data, error, reload } = useLoaded<Release[]>((signal) => api('GET', `${c
 const opened = ref<Record<number, WiringDifference[]>>({})
 const asking = ref<number | null>(null)
 const problem = ref('')
+const from = ref<number>()
+const to = ref<number | 'draft'>()
+const compared = ref<WiringDifference[]>()
+
+async function compare(): Promise<void> {
+  problem.value = ''
+  compared.value = undefined
+  if (from.value === undefined || to.value === undefined) return
+  try {
+    compared.value = (await api<{ changes: WiringDifference[] }>('GET', `${current.path}/releases:compare?from=${from.value}&to=${to.value}`)).changes
+  } catch (cause) {
+    problem.value = messageOf(cause)
+  }
+}
 const busy = ref(false)
 
 async function look(number: number): Promise<void> {
@@ -59,7 +73,23 @@ async function restore(number: number): Promise<void> {
       <p>The loader already records pages and forms. Tags fire once the draft of the wiring is released.</p>
       <RouterLink class="button main-action" :to="{ name: 'wiring', params: { key: current.key } }">To the wiring</RouterLink>
     </div>
-    <ol v-else-if="data" class="releases">
+    <form v-if="data?.length" class="compare" @submit.prevent="compare">
+      What changed from
+      <select v-model="from" aria-label="From" @change="compare">
+        <option v-for="release in data" :key="release.number" :value="release.number">{{ release.number }} {{ release.name }}</option>
+        <option :value="0">nothing</option>
+      </select>
+      to
+      <select v-model="to" aria-label="To" @change="compare">
+        <option value="draft">the draft</option>
+        <option v-for="release in data" :key="release.number" :value="release.number">{{ release.number }} {{ release.name }}</option>
+      </select>
+    </form>
+    <div v-if="compared" class="compared" role="status">
+      <ChangeList v-if="compared.length" :changes="compared" />
+      <p v-else class="hint">Nothing: the two are the same.</p>
+    </div>
+    <ol v-if="data?.length" class="releases">
       <li v-for="release in data" :key="release.number" :class="{ live: release.live }">
         <div class="head">
           <strong class="number">{{ release.number }}</strong>
@@ -93,6 +123,21 @@ async function restore(number: number): Promise<void> {
 </template>
 
 <style scoped>
+.compare {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  align-items: center;
+}
+.compare select {
+  max-width: 260px;
+}
+.compared {
+  margin: 14px 0;
+  padding: 12px;
+  background: var(--plaster-2);
+  border-radius: var(--radius);
+}
 .releases {
   list-style: none;
   margin: 0;

@@ -28,7 +28,7 @@ const range = useRange()
 const live = useLive()
 const router = useRouter()
 const history = useDraftHistory()
-const { wiring, channels, goals, problem, change, undo, redo } = useWiring()
+const { wiring, channels, goals, problem, notice, change, undo, redo } = useWiring()
 const channelFilter = ref('')
 const pageFilter = ref('')
 const groupBy = ref<'' | 'channel' | 'page'>('')
@@ -180,6 +180,7 @@ useKeys({
         <RouterLink class="button" :to="{ name: 'wiring-file', params: { key: current.key } }">File …</RouterLink>
       </div>
       <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
+      <p v-if="notice" class="notice" role="status">{{ notice }}</p>
       <div v-if="wiring && !wiring.triggers.length && !wiring.tags.length" class="empty">
         <h2>Nothing fires yet</h2>
         <p>
@@ -303,6 +304,11 @@ useKeys({
 </template>
 
 <style scoped>
+.notice {
+  background: var(--ochre-run);
+  border-radius: var(--radius);
+  padding: 6px 12px;
+}
 .with-readings {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 216px;

@@ -1,4 +1,5 @@
 import type { Channel } from '@acequia/core/recipes/channelSchema'
+import { mergeWirings } from '@acequia/core/wiring/mergeWirings'
 import type { Wiring } from '@acequia/core/wiring/wiringSchema'
 import type { WiringDifference } from '@acequia/core/wiring/wiringDifferences'
 import { ref, type Ref } from 'vue'
@@ -21,9 +22,12 @@ export interface WiringDraft {
   channels: Ref<(Channel & { revision: number })[]>
   goals: Ref<GoalName[]>
   problem: Ref<string>
+  /** What happened besides, in words: that a colleague's change was put together with one's own. */
+  notice: Ref<string>
   load: () => Promise<void>
   /**
-   * Changes the draft and saves it; a draft that somebody else changed in between is loaded again instead.
+   * Changes the draft and saves it. What somebody else changed in between is put together with it, unless
+   * both changed the same thing: then nothing is saved, and the problem says what collides.
    * @param what the change in a few words, for undoing it
    * @returns whether it was saved
    */
@@ -43,6 +47,7 @@ export function useWiring(): WiringDraft {
   const channels = ref<(Channel & { revision: number })[]>([])
   const goals = ref<GoalName[]>([])
   const problem = ref('')
+  const notice = ref('')
 
   async function load(): Promise<void> {
     try {
@@ -57,7 +62,23 @@ export function useWiring(): WiringDraft {
     }
   }
 
-  async function save(next: Wiring): Promise<boolean> {
+  /** Somebody else saved in between: puts both together, or says what collides. */
+  async function merge(base: Wiring, mine: Wiring): Promise<boolean> {
+    await load()
+    if (!wiring.value) return false
+    const { merged, collisions } = mergeWirings(base, mine, wiringOf(wiring.value))
+    const by = wiring.value.changedBy ?? 'Somebody'
+    if (collisions.length) {
+      const names = collisions.map(({ what, id }) => `the ${what} “${wiring.value?.tags.find((tag) => what === 'tag' && tag.id === id)?.name ?? id}”`)
+      problem.value = `${by} changed ${names.join(' and ')} while you did, in another way. Theirs is kept, and nothing of yours was saved; what you entered is still here. Save again to put yours in its place.`
+      return false
+    }
+    const saved = await save(merged)
+    if (saved) notice.value = `${by} changed the draft while you did. Both changes are in it now.`
+    return saved
+  }
+
+  async function save(next: Wiring, base?: Wiring): Promise<boolean> {
     problem.value = ''
     try {
       wiring.value = await api<DraftAnswer>('PUT', `${current.path}/wiring`, { ...next, revision: wiring.value?.revision })
@@ -65,15 +86,16 @@ export function useWiring(): WiringDraft {
       return true
     } catch (error) {
       problem.value = messageOf(error)
-      if (error instanceof ApiProblem && error.status === 409) await load()
-      return false
+      if (!(error instanceof ApiProblem && error.status === 409)) return false
+      return base ? merge(base, next) : (await load(), false)
     }
   }
 
   async function change(what: string, edit: (wiring: Wiring) => Partial<Wiring>): Promise<boolean> {
     if (!wiring.value) return false
     const before = wiringOf(wiring.value)
-    const saved = await save({ ...before, ...edit(before) })
+    notice.value = ''
+    const saved = await save({ ...before, ...edit(before) }, before)
     if (saved) history.note(current.key, { what, before, after: wiringOf(wiring.value) })
     return saved
   }
@@ -89,7 +111,7 @@ export function useWiring(): WiringDraft {
   }
 
   void load()
-  return { wiring, channels, goals, problem, load, change, undo, redo }
+  return { wiring, channels, goals, problem, notice, load, change, undo, redo }
 }
 
 /** A short id for something new in the wiring. */
