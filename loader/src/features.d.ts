@@ -22,3 +22,5 @@ declare const ACEQUIA_RELAYS: boolean
 declare const ACEQUIA_RELAY_PAGE: boolean
 /** Built for somebody who watches: reports everything it decides. */
 declare const ACEQUIA_PROBE: boolean
+/** Built for a rehearsal of the draft: nothing counts, and a badge says so. */
+declare const ACEQUIA_REHEARSAL: boolean

@@ -1,4 +1,5 @@
 import { isOwnEventName } from '@acequia/core/events/isOwnEventName'
+import { showBadge } from './badge.js'
 import { config, ownScript } from './config.js'
 import { watchAcceptance } from './moments/accepted.js'
 import { watchClicks } from './moments/clicks.js'
@@ -78,6 +79,7 @@ const run = quietly((): void => {
   const call = quietly(([name, ...args]: unknown[]) => calls[String(name)]?.(...(args as never[])))
   globals.acequia = { signal, consent, visitor, push: (...list) => list.forEach(call) } as Acequia
   const begin = quietly(() => {
+    if (ACEQUIA_REHEARSAL) showBadge()
     if (ACEQUIA_PROBE) {
       report({ kind: 'ran', url: location.href, release: config.release })
       addEventListener('pagehide', send)

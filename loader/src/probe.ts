@@ -5,7 +5,7 @@ declare const __ACEQUIA_PROBE_TOKEN__: string
 /** What a watched loader tells of itself, beside the time it was told. */
 export type ProbeReport =
   | { kind: 'ran'; url: string; release: number }
-  | { kind: 'event'; event: object }
+  | { kind: 'event'; event: object; source: object }
   | { kind: 'judged'; trigger: string; uid: string; holds: boolean; excepted: boolean }
   | { kind: 'fired'; tag: string; uid: string }
   | { kind: 'held'; tag: string; uid: string; reason: string }

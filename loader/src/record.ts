@@ -66,13 +66,14 @@ export const record = quietly((moment: Moment, form?: HTMLFormElement): void => 
     }
     const visit = visitOf(event, statistics)
     const read = readerOf(event, visit, form)
-    if (ACEQUIA_PROBE) report({ kind: 'event', event })
     if (ACEQUIA_TAGS) {
       const fired = [...(event.fired ?? []), ...happen(event, read)]
       if (ACEQUIA_GOALS) fired.push(...reachGoals(event, visit, read))
       if (fired.length) event.fired = fired.slice(0, MOST_FIRED)
     }
-    if (ACEQUIA_RELAY_PAGE) return
+    // Told at the end, with the readings that rules and tags took.
+    if (ACEQUIA_PROBE) report({ kind: 'event', event, source: visit.source })
+    if (ACEQUIA_RELAY_PAGE || ACEQUIA_REHEARSAL) return
     if (statistics) post(event)
     else if (held.length < MOST_WAITING) held.push(event)
   } finally {
@@ -129,7 +130,7 @@ function isFirst(goal: string, rule: string, order: string | null): boolean {
 /** Begins to send what may be sent, and to keep what may be kept. */
 export const start = quietly((): void => {
   if (ACEQUIA_CLICK_IDS) keepClickIds(marketing)
-  if (statistics && !open && !ACEQUIA_RELAY_PAGE) {
+  if (statistics && !open && !ACEQUIA_RELAY_PAGE && !ACEQUIA_REHEARSAL) {
     open = true
     openOutbox()
   }

@@ -218,6 +218,7 @@ function within<T>(answer: Promise<T>): Promise<T | false> {
 function take(step: Step, value: TemplateValue, tag: LoaderTag, event: PageEvent): Promise<boolean> {
   if ('script' in step) {
     if (ACEQUIA_PROBE) told(tag, event, step.script)
+    if (ACEQUIA_REHEARSAL && config.holdBack) return Promise.resolve(true)
     return (loaded[step.script] ??= new Promise((resolve, reject) => {
       const script = document.createElement('script')
       script.async = true
@@ -232,12 +233,14 @@ function take(step: Step, value: TemplateValue, tag: LoaderTag, event: PageEvent
     const globals = window as unknown as Record<string, { push: (call: unknown) => void }>
     const call = step.push.map((each) => fillTemplate(each, value))
     if (ACEQUIA_PROBE) told(tag, event, step.queue, JSON.stringify(call))
+    if (ACEQUIA_REHEARSAL && config.holdBack) return Promise.resolve(true)
     ;(globals[step.queue] ||= [] as unknown[]).push(call)
     return Promise.resolve(true)
   }
   if ('image' in step) {
     const address = once(fillAddress(step.image, value))
     if (ACEQUIA_PROBE) told(tag, event, address)
+    if (ACEQUIA_REHEARSAL && config.holdBack) return Promise.resolve(true)
     return new Promise((resolve) => {
       const image = new Image()
       image.onload = () => resolve(true)
@@ -249,6 +252,7 @@ function take(step: Step, value: TemplateValue, tag: LoaderTag, event: PageEvent
   const address = fillAddress(step.request, value)
   const body = step.body === undefined || step.method === 'GET' ? undefined : JSON.stringify(fillTemplate(step.body, value))
   if (ACEQUIA_PROBE) told(tag, event, address, body)
+  if (ACEQUIA_REHEARSAL && config.holdBack) return Promise.resolve(true)
   // As text, so that no question goes ahead of it to other origins.
   return fetch(address, { method: step.method, keepalive: true, ...(body !== undefined && { body, headers: { 'content-type': 'text/plain' } }) }).then(
     (answer) => {

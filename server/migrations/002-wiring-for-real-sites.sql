@@ -18,13 +18,15 @@ CREATE TABLE tag_sets (
 );
 ALTER TABLE events ADD COLUMN fired_id INT UNSIGNED NULL AFTER order_ref;
 
--- Somebody watching the site in their own browser: a test visit, or choosing an element.
+-- Somebody watching the site in their own browser: a test visit, choosing an element, a rehearsal.
 CREATE TABLE probes (
   id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   site_id SMALLINT UNSIGNED NOT NULL,
   token_hash BINARY(32) NOT NULL UNIQUE,
   kind VARCHAR(20) NOT NULL,
   address TEXT NOT NULL,
+  -- In a rehearsal: whether nothing leaves to channels.
+  hold_back TINYINT NOT NULL DEFAULT 0,
   created_by VARCHAR(200) NOT NULL,
   created_at BIGINT NOT NULL,
   expires_at BIGINT NOT NULL,

@@ -278,6 +278,7 @@ describe('the marketer', () => {
       '/wiring/file',
       '/wiring/release',
       '/wiring/dry-run',
+      '/rehearsal',
       '/releases',
       '/goals',
       `/goals/${goals[0]?.id}`,

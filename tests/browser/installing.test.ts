@@ -201,6 +201,47 @@ describe('a marketer wires', () => {
   })
 })
 
+describe('a rehearsal', () => {
+  const cell = (tag: string, moment: string) => screen.getByRole('button', { name: `${tag}: ${moment}` })
+
+  it('shows what fires where, and why not elsewhere; nothing leaves, nothing counts', async () => {
+    const counted = async (): Promise<number> => (await api<{ events: number }[]>('/arrivals')).reduce((sum, host) => sum + host.events, 0)
+    const events = await counted()
+    const ledgerBefore = (await outside<object[]>(demo.origins.farola, '/ledger.json')).length
+    await screen.goto(at('/rehearsal'))
+    await screen.getByLabel('Page to begin on').fill('/nights')
+    const tab = await openedBy(() => screen.getByRole('button', { name: 'Rehearse' }).click())
+    await cell('Farola base', 'fired at page-view, /nights').waitFor({ timeout: 8000 })
+    await tab.getByText('Rehearsal of the draft: nothing here counts').waitFor()
+
+    await tab.getByRole('link', { name: 'Book your seats' }).click()
+    await tab.getByLabel('Your name').fill('Ada')
+    await tab.getByRole('button', { name: 'On to payment' }).click()
+    await tab.getByRole('button', { name: 'Pay now' }).click()
+    await tab.waitForURL(/\/nights\/thanks/)
+    await cell('Farola: night booked', 'fired at page-view, /nights/thanks').waitFor({ timeout: 8000 })
+    await cell('Farola: night booked', 'held at page-view, /nights/book').click()
+    const reason = screen.getByRole('complementary', { name: 'Reason' })
+    await reason.getByText(/✗ path is \/nights\/thanks; it was/).waitFor()
+    await cell('Farola: night booked', 'fired at page-view, /nights/thanks').click()
+    await reason.getByText('Would have been sent').waitFor()
+    expect(await reason.innerText()).toMatch(/"told","sale",\{"worth":36,"in":"EUR"/)
+
+    // The newsletter answers in place: accepted once, after sending.
+    await tab.getByLabel('E-mail address').fill('ada@mail.example')
+    await tab.getByRole('button', { name: 'Send me letters' }).click()
+    await cell('Vela: letters', 'fired at form-accepted, /nights/thanks').waitFor({ timeout: 8000 })
+    expect(await screen.getByRole('button', { name: /^Vela: letters: fired/ }).count()).toBe(1)
+
+    expect(await counted()).toBe(events)
+    expect((await outside<object[]>(demo.origins.farola, '/ledger.json')).length).toBe(ledgerBefore)
+    await tab.getByRole('button', { name: 'End' }).click()
+    await tab.getByText('Rehearsal of the draft').waitFor({ state: 'detached' })
+    await expect.poll(counted, { timeout: 8000 }).toBeGreaterThan(events)
+    await tab.close()
+  })
+})
+
 describe('a relay link', () => {
   it('counts the passage in the same visit, tells the channel, and leads on with what it may carry', async () => {
     const visitor = await (await openWindow(browser)).newPage()

@@ -83,12 +83,13 @@ function conditionParts(condition: Condition, slot: string): Part[] {
     { type: 'chip', text: readingWords(reading), slot: `${slot}.reading`, edits: 'reading' },
     { type: 'chip', text: opWords(op, not), slot: `${slot}.op`, edits: 'op' },
   ]
-  if (op !== 'present') parts.push({ type: 'chip', text: valueText(value), slot: `${slot}.value`, edits: 'value', mono: true })
+  if (op !== 'present') parts.push({ type: 'chip', text: valueWords(value), slot: `${slot}.value`, edits: 'value', mono: true })
   if (caseSensitive) parts.push(text('(upper and lower case as written)'))
   return parts
 }
 
-function valueText(value: Condition['value']): string {
+/** A condition's value as sentences show it. */
+export function valueWords(value: Condition['value']): string {
   if (Array.isArray(value)) return value.length ? value.map(String).join(', ') : '…'
   return value === undefined || value === '' ? '…' : String(value)
 }

@@ -18,6 +18,8 @@ export interface LoaderConfig extends CompiledWiring {
   site: SourceSettings
   pageChanges: { query: boolean; fragment: boolean }
   consent: 'not-needed' | 'ask'
+  /** In a rehearsal: nothing leaves to channels. */
+  holdBack?: boolean
 }
 
 /** A wiring as the loader runs it. */

@@ -2,6 +2,8 @@ import express, { Router } from 'express'
 import { rateLimit } from 'express-rate-limit'
 import { notFound } from '../api/Problem.js'
 import type { Services } from '../app/Services.js'
+import { documentOf } from '../wiring/documentOf.js'
+import { draftOf } from '../wiring/draftsTable.js'
 import { publicUrlOf } from '../wiring/loaderRouter.js'
 import { insertReports, probeByToken } from './probesTable.js'
 import { pickerScript } from './pickerScript.js'
@@ -27,10 +29,18 @@ export function probeRouter({ config, database, sites, loader }: Services): Rout
     const probe = await probeByToken(database, token)
     const site = probe && (await sites.byId(probe.site_id))
     if (!probe || !site) throw notFound('probe, or it has ended')
-    const { script } = await loader.make(site, publicUrlOf(request, config.publicUrl), {
-      features: ['PROBE'],
-      places: { __ACEQUIA_PROBE_TOKEN__: JSON.stringify(token) },
-    })
+    const rehearsal = probe.kind === 'rehearsal'
+    const draft = rehearsal ? await documentOf(database, site.id, (await draftOf(database, site.id)).wiring, database.pool) : undefined
+    const { script } = await loader.make(
+      site,
+      publicUrlOf(request, config.publicUrl),
+      {
+        features: rehearsal ? ['PROBE', 'REHEARSAL', 'TAGS'] : ['PROBE'],
+        adjust: (full) => ({ ...full, ...(probe.hold_back && { holdBack: true }) }),
+        places: { __ACEQUIA_PROBE_TOKEN__: JSON.stringify(token) },
+      },
+      draft,
+    )
     response.type('text/javascript').send(probe.kind === 'pick' ? `${script}\n${await pickerScript(publicUrlOf(request, config.publicUrl), token)}` : script)
   })
   router.post('/:token/reports', express.text({ type: '*/*', limit: LARGEST_REPORTS }), async (request, response) => {

@@ -6,21 +6,21 @@ import { siteRoute, type Route } from '../api/Route.js'
 import type { Services } from '../app/Services.js'
 import { homeOf } from '../sites/homeOf.js'
 import type { Site } from '../sites/sitesTable.js'
-import { endProbe, insertProbe, probeById, PROBE_KINDS, reportsAfter, type Probe } from './probesTable.js'
+import { endProbe, insertProbe, probeById, PROBE_KINDS, reportsAfter, setHoldBack, type Probe } from './probesTable.js'
 
-/** Watching the site in one's own browser: a test visit, or choosing an element. */
+/** Watching the site in one's own browser: a test visit, choosing an element, a rehearsal. */
 export function probesRoutes({ database }: Services): Route[] {
   return [
     siteRoute('editor', {
       method: 'post',
       path: '/sites/{key}/probes',
       summary: 'Begin to watch a page of the site in this browser; answers with the address to open',
-      body: z.object({ kind: z.enum(PROBE_KINDS), address: z.string().trim().max(2000) }),
+      body: z.object({ kind: z.enum(PROBE_KINDS), address: z.string().trim().max(2000), holdBack: z.boolean().default(false) }),
       status: 201,
       handle: async ({ site, body, actor }) => {
         const home = await homeOf(database, site)
         const address = addressOn(site, body.address.startsWith('/') || !body.address ? home + body.address.replace(/^\/+/, '') : body.address)
-        const { id, token } = await insertProbe(database, site.id, body.kind, address, actor.name)
+        const { id, token } = await insertProbe(database, site.id, body.kind, address, actor.name, body.holdBack)
         return { id, open: `${address.replace(/#.*$/, '')}#acequia=${token}` }
       },
     }),
@@ -39,6 +39,13 @@ export function probesRoutes({ database }: Services): Route[] {
           reports: await reportsAfter(database, probe.id, query.after),
         }
       },
+    }),
+    siteRoute('editor', {
+      method: 'put',
+      path: '/sites/{key}/probes/{id}',
+      summary: 'Let things leave to channels in a rehearsal, or hold them back, from the next page on',
+      body: z.object({ holdBack: z.boolean() }),
+      handle: async ({ site, params, body }) => setHoldBack(database, site.id, (await find(site, params.id)).id, body.holdBack),
     }),
     siteRoute('editor', {
       method: 'delete',

@@ -2,8 +2,8 @@ import { createHash, randomBytes } from 'node:crypto'
 import type { Database } from '../database/Database.js'
 
 /** What somebody watches for in their own browser. */
-export const PROBE_KINDS = ['visit', 'pick'] as const
-/** A kind of watching: a test visit, or choosing an element. */
+export const PROBE_KINDS = ['visit', 'pick', 'rehearsal'] as const
+/** A kind of watching: a test visit, choosing an element, or a rehearsal of the draft. */
 export type ProbeKind = (typeof PROBE_KINDS)[number]
 
 /** Somebody watching the site in their own browser. */
@@ -12,6 +12,7 @@ export interface Probe {
   site_id: number
   kind: ProbeKind
   address: string
+  hold_back: number
   created_by: string
   created_at: number
   expires_at: number
@@ -22,18 +23,25 @@ const VALID_MS = 2 * 3_600_000
 /** Most reports kept of one probe. */
 const MOST_REPORTS = 5000
 
-const READ = 'SELECT id, site_id, kind, address, created_by, created_at, expires_at FROM probes'
+const READ = 'SELECT id, site_id, kind, address, hold_back, created_by, created_at, expires_at FROM probes'
 const hashOf = (token: string): Buffer => createHash('sha256').update(token).digest()
 
 /** Begins a probe. @returns its id and the token that opens it; only a hash of the token is kept */
-export async function insertProbe(database: Database, siteId: number, kind: ProbeKind, address: string, by: string): Promise<{ id: number; token: string }> {
+export async function insertProbe(
+  database: Database,
+  siteId: number,
+  kind: ProbeKind,
+  address: string,
+  by: string,
+  holdBack = false,
+): Promise<{ id: number; token: string }> {
   const token = randomBytes(24).toString('base64url')
   const now = Date.now()
   // Those of yesterday are of no use to anybody.
   await database.run('DELETE FROM probes WHERE expires_at < ?', [now - 86_400_000])
   const { insertId } = await database.run(
-    'INSERT INTO probes (site_id, token_hash, kind, address, created_by, created_at, expires_at) VALUES (?, ?, ?, ?, ?, ?, ?)',
-    [siteId, hashOf(token), kind, address, by, now, now + VALID_MS],
+    'INSERT INTO probes (site_id, token_hash, kind, address, hold_back, created_by, created_at, expires_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)',
+    [siteId, hashOf(token), kind, address, holdBack ? 1 : 0, by, now, now + VALID_MS],
   )
   return { id: insertId, token }
 }
@@ -46,6 +54,11 @@ export function probeByToken(database: Database, token: string): Promise<Probe |
 /** A probe of a site by its id. */
 export function probeById(database: Database, siteId: number, id: number): Promise<Probe | undefined> {
   return database.row<Probe>(`${READ} WHERE site_id = ? AND id = ?`, [siteId, id])
+}
+
+/** Says whether anything may leave to channels, from the next page on. */
+export async function setHoldBack(database: Database, siteId: number, id: number, holdBack: boolean): Promise<void> {
+  await database.run('UPDATE probes SET hold_back = ? WHERE site_id = ? AND id = ?', [holdBack ? 1 : 0, siteId, id])
 }
 
 /** Ends a probe: its token opens nothing any more. */

@@ -25,6 +25,7 @@ const FEATURES = [
   'RELAYS',
   'RELAY_PAGE',
   'PROBE',
+  'REHEARSAL',
   'PATTERNS',
 ] as const
 
@@ -32,7 +33,7 @@ const FEATURES = [
 export type LoaderFeature = (typeof FEATURES)[number]
 
 /** Everything that pages of a site can ever need. */
-export const ALL_FEATURES: ReadonlySet<LoaderFeature> = new Set(FEATURES.filter((each) => each !== 'RELAY_PAGE' && each !== 'PROBE'))
+export const ALL_FEATURES: ReadonlySet<LoaderFeature> = new Set(FEATURES.filter((each) => each !== 'RELAY_PAGE' && each !== 'PROBE' && each !== 'REHEARSAL'))
 
 const MOMENT_FEATURES: Partial<Record<MomentType, LoaderFeature>> = {
   'form-accepted': 'ACCEPTED',

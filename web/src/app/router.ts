@@ -26,6 +26,7 @@ export const router = createRouter({
         { path: 'wiring/file', name: 'wiring-file', component: () => import('../wiring/WiringFile.vue') },
         { path: 'wiring/dry-run', name: 'dry-run', component: () => import('../wiring/DryRunScreen.vue') },
         { path: 'wiring/release', name: 'new-release', component: () => import('../wiring/NewRelease.vue') },
+        { path: 'rehearsal', name: 'rehearsal', component: () => import('../rehearsal/RehearsalScreen.vue') },
         { path: 'releases', name: 'releases', component: () => import('../wiring/ReleasesScreen.vue') },
         { path: 'goals', name: 'goals', component: () => import('../goals/GoalsScreen.vue') },
         { path: 'goals/new', name: 'new-goal', component: () => import('../goals/GoalEditor.vue') },

@@ -42,6 +42,7 @@ useKeys({
   '$mod+k': () => void search.value?.show(),
   '[': () => range.move(-1),
   ']': () => range.move(1),
+  r: () => void router.push({ name: 'rehearsal', params: { key: current.key } }),
   'Shift+?': () => (keysShown.value = !keysShown.value),
 })
 

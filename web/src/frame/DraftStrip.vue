@@ -14,7 +14,8 @@ const next = computed(() => (current.progress?.release ?? 0) + 1)
   <div v-if="differs && route.name !== 'new-release'" class="strip no-print" role="status">
     <strong>Draft differs from what is live</strong>
     <span>{{ differs }} {{ differs === 1 ? 'change' : 'changes' }}</span>
-    <RouterLink class="button first" :to="{ name: 'dry-run', params: { key: current.key } }">Dry run</RouterLink>
+    <RouterLink class="button first" :to="{ name: 'rehearsal', params: { key: current.key } }">Rehearse</RouterLink>
+    <RouterLink class="button" :to="{ name: 'dry-run', params: { key: current.key } }">Dry run</RouterLink>
     <RouterLink class="button goes-live" :to="{ name: 'new-release', params: { key: current.key } }">Release {{ next }} …</RouterLink>
   </div>
 </template>

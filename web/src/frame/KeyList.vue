@@ -8,6 +8,7 @@ const KEYS: [string, string][] = [
   ['/  or  Ctrl K', 'search, and commands'],
   ['n', 'something new on this screen'],
   ['e', 'edit what is on screen'],
+  ['r', 'rehearse the draft'],
   ['Ctrl S', 'save'],
   ['Ctrl Enter', 'the main action of the screen'],
   ['[   ]', 'the range of days before, and after'],

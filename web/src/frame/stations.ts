@@ -22,6 +22,7 @@ export const STATIONS: Station[] = [
     reach: 'Lay',
     lacks: (progress) => (progress.tags ? null : 'no tag yet'),
   },
+  { route: 'rehearsal', name: 'Rehearsal', reach: 'Prove', lacks: () => null },
   { route: 'releases', name: 'Releases', reach: 'Prove', lacks: (progress) => (progress.release === null ? 'nothing is live yet' : null) },
   { route: 'today', name: 'Today', reach: 'Measure', lacks: () => null },
   { route: 'goals', also: ['goal', 'new-goal', 'edit-goal'], name: 'Goals', reach: 'Measure', lacks: (progress) => (progress.goals ? null : 'no goal yet') },

@@ -9,6 +9,9 @@ export interface ProbeReport {
   [member: string]: unknown
 }
 
+/** What is watched for: a test visit, an element that is chosen, or the draft. */
+export type ProbeKind = 'visit' | 'pick' | 'rehearsal'
+
 /** Somebody watching the site in their own browser. */
 export interface Probe {
   reports: Ref<ProbeReport[]>
@@ -17,7 +20,9 @@ export interface Probe {
   /** ms since 1970 when it began; 0 before. */
   begunAt: Ref<number>
   /** Opens an address of the site in a new tab and listens to it. */
-  begin: (kind: 'visit' | 'pick', address: string) => Promise<void>
+  begin: (kind: ProbeKind, address: string, holdBack?: boolean) => Promise<void>
+  /** In a rehearsal: holds back what would leave to channels, or lets it go, from the next page on. */
+  hold: (back: boolean) => Promise<void>
   end: () => Promise<void>
 }
 
@@ -35,7 +40,7 @@ export function useProbe(): Probe {
   let last = 0
   let timer: ReturnType<typeof setTimeout> | undefined
 
-  async function begin(kind: 'visit' | 'pick', address: string): Promise<void> {
+  async function begin(kind: ProbeKind, address: string, holdBack = false): Promise<void> {
     await end()
     problem.value = ''
     reports.value = []
@@ -43,7 +48,7 @@ export function useProbe(): Probe {
     // Opened at once, because browsers keep pages from opening tabs after a wait.
     const tab = window.open('about:blank', '_blank')
     try {
-      const answer = await api<{ id: number; open: string }>('POST', `${current.path}/probes`, { kind, address })
+      const answer = await api<{ id: number; open: string }>('POST', `${current.path}/probes`, { kind, address, holdBack })
       id = answer.id
       begunAt.value = Date.now()
       running.value = true
@@ -73,6 +78,10 @@ export function useProbe(): Probe {
     if (running.value && mine === id) timer = setTimeout(() => void ask(), ASK_MS)
   }
 
+  async function hold(back: boolean): Promise<void> {
+    if (running.value) await api('PUT', `${current.path}/probes/${id}`, { holdBack: back }).catch((error: unknown) => (problem.value = messageOf(error)))
+  }
+
   async function end(): Promise<void> {
     clearTimeout(timer)
     if (!running.value) return
@@ -81,5 +90,5 @@ export function useProbe(): Probe {
   }
 
   onScopeDispose(() => void end())
-  return { reports, running, problem, begunAt, begin, end }
+  return { reports, running, problem, begunAt, begin, hold, end }
 }
