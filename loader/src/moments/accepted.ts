@@ -30,7 +30,8 @@ let observer: MutationObserver | undefined
 export const awaitAcceptance = quietly((form: HTMLFormElement, data: FormData_): void => {
   for (const moment of moments()) {
     const entry: Pending = { watch: moment.watch ?? '', data, at: Date.now(), url: location.href }
-    pending = [...pending.filter((each) => !(each.watch === entry.watch && here.get(each)?.form === form)), entry]
+    // What appears now is the answer to the form that was sent last.
+    pending = [...pending.filter((each) => each.watch !== entry.watch), entry]
     here.set(entry, { form, before: new Set(moment.selector ? findAll(moment.selector).filter(isShown) : []) })
   }
   keep()

@@ -5,7 +5,7 @@ import { plainText } from '@acequia/core/sentences/Part'
 import { readingWords } from '@acequia/core/sentences/ruleSentence'
 import { triggerSentence } from '@acequia/core/sentences/triggerSentence'
 import { HOLD_WORDS } from '@acequia/core/wiring/summarizeVisit'
-import { computed, onBeforeUnmount, ref } from 'vue'
+import { computed, nextTick, onBeforeUnmount, ref, watch } from 'vue'
 import { ElSwitch } from '../app/elementPlus'
 import { timeText } from '../app/formatting'
 import { useKeys } from '../app/useKeys'
@@ -74,6 +74,16 @@ function save(): void {
   setTimeout(() => URL.revokeObjectURL(link.href), 1000)
 }
 
+// What happens now stands at the right end.
+const scroller = ref<HTMLElement>()
+watch(
+  () => grid.value.moments.length,
+  async () => {
+    await nextTick()
+    scroller.value?.scrollTo({ left: scroller.value.scrollWidth })
+  },
+)
+
 useKeys({ '$mod+Enter': () => void rehearse() })
 </script>
 
@@ -107,7 +117,7 @@ useKeys({ '$mod+Enter': () => void rehearse() })
         Content-Security-Policy keeps it from loading. The test visit under Site says more.
       </p>
       <p v-else-if="!ran" class="hint" role="status">Waiting for the page in the other tab …</p>
-      <div v-if="grid.moments.length" class="scroll" tabindex="0" role="region" aria-label="Rehearsal grid">
+      <div v-if="grid.moments.length" ref="scroller" class="scroll" tabindex="0" role="region" aria-label="Rehearsal grid">
         <table>
           <thead>
             <tr>
@@ -207,7 +217,8 @@ useKeys({ '$mod+Enter': () => void rehearse() })
   overflow-x: auto;
 }
 table {
-  border-collapse: collapse;
+  border-collapse: separate;
+  border-spacing: 0;
 }
 th,
 td {
