@@ -13,6 +13,7 @@ export default defineConfig({
           testTimeout: 120_000,
           hookTimeout: 120_000,
           fileParallelism: false,
+          expect: { poll: { timeout: 8000 } },
         },
       },
     ],

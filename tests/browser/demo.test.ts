@@ -68,13 +68,13 @@ describe('a person books, and the marketer watches', () => {
     await visitor.getByRole('heading', { name: 'See you there' }).waitFor()
     const order = new URL(visitor.url()).searchParams.get('order') ?? ''
 
-    await expect.poll(() => figure('conversions'), { timeout: 8000 }).toBe(before + 1)
+    await expect.poll(() => figure('conversions')).toBe(before + 1)
     expect(await figure('value')).toBe(valueBefore + 54)
     // The row behind the number says where the visitor came from, across the payment page.
     const row = screen.getByRole('row').filter({ hasText: order })
     expect(await row.innerText()).toMatch(/€54\.00[\s\S]*\/nights\/thanks[\s\S]*farola[\s\S]*cpc[\s\S]*test-night/)
 
-    await expect.poll(async () => (await ledger()).filter((entry) => entry.what === 'sale').length, { timeout: 8000 }).toBe(1)
+    await expect.poll(async () => (await ledger()).filter((entry) => entry.what === 'sale').length).toBe(1)
     const entries = await ledger()
     expect(entries.filter((entry) => entry.what === 'seen').map((entry) => new URL(entry.page).pathname)).toEqual([
       '/nights/thanks',
@@ -96,7 +96,7 @@ describe('a person books, and the marketer watches', () => {
       )?.events ?? 0
     const views = await seen()
     await visitor.reload()
-    await expect.poll(seen, { timeout: 8000 }).toBeGreaterThan(views)
+    await expect.poll(seen).toBeGreaterThan(views)
     expect((await api<{ goals: { conversions: number }[] }>('/overview?from=2020-01-01&to=2100-01-01')).goals.map((goal) => goal.conversions)).toEqual(before)
     await visitor.context().close()
   })
@@ -197,6 +197,7 @@ describe('the marketer', () => {
     await screen.getByRole('button', { name: 'Save in the draft' }).click()
     await screen.getByText('Draft differs from what is live').waitFor()
     await screen.getByRole('link', { name: 'Dry run' }).click()
+    await screen.getByRole('heading', { name: 'Dry run' }).waitFor()
     const tried = screen.getByRole('row').filter({ hasText: 'Farola: letters' })
     await tried.waitFor()
     // Forms were recorded before anybody thought of this tag.
@@ -217,16 +218,16 @@ describe('the marketer', () => {
     await visitor.goto(demo.origins.shop)
     await visitor.getByLabel('E-mail address').fill('ada@mail.example')
     await visitor.getByRole('button', { name: 'Send me letters' }).click()
-    await expect.poll(async () => (await ledger()).some((entry) => entry.what === 'interest'), { timeout: 8000 }).toBe(true)
+    await expect.poll(async () => (await ledger()).some((entry) => entry.what === 'interest')).toBe(true)
     await visitor.context().close()
 
     await screen.getByRole('button', { name: 'Restore …' }).click()
     await screen.getByRole('button', { name: 'Put it live again' }).click()
     await screen.locator('.releases').getByText('restores release 1', { exact: false }).first().waitFor()
-    await screen.getByLabel('From').selectOption('1')
-    await screen.getByLabel('To').selectOption('2')
+    await screen.getByLabel('From', { exact: true }).selectOption('1')
+    await screen.getByLabel('To', { exact: true }).selectOption('2')
     await screen.getByText('Tag added').waitFor()
-    await screen.getByLabel('To').selectOption('3')
+    await screen.getByLabel('To', { exact: true }).selectOption('3')
     await screen.getByText('Nothing: the two are the same.').waitFor()
   })
 

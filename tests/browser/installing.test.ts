@@ -108,8 +108,8 @@ describe('a marketer wires', () => {
     await screen.getByRole('button', { name: 'Pause Vela: letters' }).focus()
     await screen.keyboard.press('Enter')
     await expect.poll(tagsOf).toEqual(['any-page true'])
+    // Both at once: neither may get lost while the other is being saved.
     await screen.keyboard.press('Control+z')
-    await expect.poll(tagsOf).toEqual(['any-page false'])
     await screen.keyboard.press('Control+z')
     await expect.poll(tagsOf).toEqual(['letters false'])
     await screen.keyboard.press('Control+Shift+z')
@@ -176,7 +176,9 @@ describe('a marketer wires', () => {
     const code = screen.locator('.cm-content')
     await code.click()
     await screen.keyboard.press('Control+a')
+    // Single letters move about elsewhere; in here they are text.
     await screen.keyboard.type('var a = ;')
+    expect(screen.url()).toContain('/wiring/tag/lodge-script')
     await screen.getByRole('button', { name: 'Save in the draft' }).click()
     await screen.getByText(/The script of "Lodge partner script" cannot be read: Unexpected token \(line 1, column 9\)/).waitFor()
     await screen.reload()
@@ -237,7 +239,7 @@ describe('a rehearsal', () => {
     expect((await outside<object[]>(demo.origins.farola, '/ledger.json')).length).toBe(ledgerBefore)
     await tab.getByRole('button', { name: 'End' }).click()
     await tab.getByText('Rehearsal of the draft').waitFor({ state: 'detached' })
-    await expect.poll(counted, { timeout: 8000 }).toBeGreaterThan(events)
+    await expect.poll(counted).toBeGreaterThan(events)
     await tab.close()
   })
 })

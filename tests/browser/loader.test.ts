@@ -67,7 +67,7 @@ const events = async (): Promise<Sent[]> => {
 }
 /** Waits for so many events and a moment more, so that one too many would be seen. */
 const settled = async (count: number): Promise<Sent[]> => {
-  await expect.poll(async () => (await events()).length, { timeout: 8000 }).toBeGreaterThanOrEqual(count)
+  await expect.poll(async () => (await events()).length).toBeGreaterThanOrEqual(count)
   await page.waitForTimeout(400)
   return events()
 }

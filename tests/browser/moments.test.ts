@@ -28,7 +28,7 @@ afterEach(() => site.window_.close())
 const named = (list: Sent[], name: string): Sent[] => list.filter((event) => event.name === name)
 /** Waits until an event of a name was recorded so often, and a moment longer for one too many. */
 async function heard(name: string, times: number): Promise<Sent[]> {
-  await expect.poll(async () => named(await site.events(), name).length, { timeout: 8000 }).toBeGreaterThanOrEqual(times)
+  await expect.poll(async () => named(await site.events(), name).length).toBeGreaterThanOrEqual(times)
   await site.page.waitForTimeout(500)
   const found = named(await site.events(), name)
   expect(found.map((event) => event.data)).toHaveLength(times)

@@ -91,7 +91,15 @@ export function useWiring(): WiringDraft {
     }
   }
 
-  async function change(what: string, edit: (wiring: Wiring) => Partial<Wiring>): Promise<boolean> {
+  // Somebody quick presses the next key before the last change is saved: each one waits for its turn.
+  let turn: Promise<unknown> = Promise.resolve()
+  function inTurn<T>(act: () => Promise<T>): Promise<T> {
+    const mine = turn.then(act)
+    turn = mine.catch(() => undefined)
+    return mine
+  }
+
+  async function changeNow(what: string, edit: (wiring: Wiring) => Partial<Wiring>): Promise<boolean> {
     if (!wiring.value) return false
     const before = wiringOf(wiring.value)
     notice.value = ''
@@ -100,18 +108,28 @@ export function useWiring(): WiringDraft {
     return saved
   }
 
-  async function undo(): Promise<void> {
+  async function undoNow(): Promise<void> {
     const step = history.back(current.key)
     if (step && (await save(step.before))) history.went(-1)
   }
 
-  async function redo(): Promise<void> {
+  async function redoNow(): Promise<void> {
     const step = history.forth(current.key)
     if (step && (await save(step.after))) history.went(1)
   }
 
   void load()
-  return { wiring, channels, goals, problem, notice, load, change, undo, redo }
+  return {
+    wiring,
+    channels,
+    goals,
+    problem,
+    notice,
+    load,
+    change: (what, edit) => inTurn(() => changeNow(what, edit)),
+    undo: () => inTurn(undoNow),
+    redo: () => inTurn(redoNow),
+  }
 }
 
 /** A short id for something new in the wiring. */
