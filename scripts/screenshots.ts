@@ -39,6 +39,7 @@ try {
     ['release', '/wiring/release'],
     ['dry-run', '/wiring/dry-run'],
     ['releases', '/releases'],
+    ['checkup', '/checkup'],
     ['site', '/site'],
     ['channels', '/channels'],
   ]

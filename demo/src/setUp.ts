@@ -7,6 +7,7 @@ import type { Site } from '@acequia/server/sites/sitesTable'
 import { releaseOf } from '@acequia/server/wiring/releasesTable'
 import { countMarks } from '@acequia/server/visits/marksTable'
 import { demoWiring } from './demoWiring.js'
+import { mistakenDraft } from './mistakenDraft.js'
 import { originsOf } from './outside/world.js'
 import { FiredTags } from './visitors/FiredTags.js'
 import { HISTORY_DAYS, simulateHistory } from './visitors/history.js'
@@ -82,12 +83,14 @@ export async function setUpDemo(server: RunningServer, api: Api, demoPort: numbe
   }
   const goals = new Map<string, string>()
   for (const goal of GOALS) goals.set(goal.name, String((await api('POST', `/sites/${key}/goals`, goal)).id))
-  const wiring = demoWiring({ ...channels, enquiryGoal: goals.get('Group enquiry') ?? '' }, origins)
+  const ids = { ...channels, enquiryGoal: goals.get('Group enquiry') ?? '' }
+  const wiring = demoWiring(ids, origins)
   await api('PUT', `/sites/${key}/wiring`, { revision: 0, ...wiring })
   await api('POST', `/sites/${key}/releases`, {
     name: 'Pixels, bookings, lodge',
     note: 'Farola and Corrillo on every page, each night booked with its value, and the way to the lodge.',
   })
+  await api('PUT', `/sites/${key}/wiring`, { revision: 1, ...mistakenDraft(wiring, ids) })
   told(`Writing ${HISTORY_DAYS} days of history`)
   const site = await server.services.sites.byKey(key)
   const fired = await firedTagsOf(server, key)

@@ -10,6 +10,7 @@ export const showBadge = quietly((): void => {
   const badge = document.createElement('div')
   badge.style.cssText = LOOK
   badge.setAttribute('role', 'status')
+  badge.setAttribute('data-acequia', '')
   const words = document.createElement('span')
   const folded = (): boolean => !!load<boolean>('folded', sessionStorage)
   const button = (label: string, act: () => void): HTMLButtonElement => {

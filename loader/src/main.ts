@@ -1,6 +1,7 @@
 import { isOwnEventName } from '@acequia/core/events/isOwnEventName'
 import { showBadge } from './badge.js'
 import { config, ownScript } from './config.js'
+import { observe } from './observe.js'
 import { watchAcceptance } from './moments/accepted.js'
 import { watchClicks } from './moments/clicks.js'
 import { watchForms } from './moments/forms.js'
@@ -94,6 +95,7 @@ const run = quietly((): void => {
     if (ACEQUIA_SEEN) onTurn(watchSeen())
     if (ACEQUIA_SCROLL) onTurn(watchScroll())
     if (ACEQUIA_TIME) onTurn(watchTime())
+    if (ACEQUIA_REHEARSAL) observe()
     if (ACEQUIA_VIDEO) onTurn(watchVideos())
     if (Array.isArray(queued)) queued.filter((each) => each[0] !== 'consent').forEach(call)
   })

@@ -1,4 +1,4 @@
-import { finder } from '@medv/finder'
+import { selectorOf } from './selectorOf.js'
 
 declare const __ACEQUIA_REPORTS__: string
 
@@ -27,21 +27,6 @@ function restore(): void {
 function elementOf(event: Event): HTMLElement | undefined {
   const found = event.composedPath().find((each): each is HTMLElement => each instanceof HTMLElement)
   return found && !bar.contains(found) ? found : undefined
-}
-
-/** A selector that lasts: ids and names people gave, no positions or generated classes where it can be helped. */
-function selectorOf(element: Element): string {
-  const lasting = (name: string): boolean => !/\d{3,}|[0-9a-f]{6,}|^(css|sc|jsx|ng|v|_)[-_]/i.test(name) && name.length < 40
-  try {
-    return finder(element, {
-      idName: lasting,
-      className: lasting,
-      tagName: () => true,
-      attr: (name) => /^(name|data-(test|testid|cy|id|name)|aria-label|role)$/.test(name),
-    })
-  } catch {
-    return element.id ? `#${CSS.escape(element.id)}` : element.tagName.toLowerCase()
-  }
 }
 
 const textOf = (element: Element): string => (element.textContent ?? '').replace(/\s+/g, ' ').trim().slice(0, 80)

@@ -2,6 +2,9 @@ import { config } from './config.js'
 
 declare const __ACEQUIA_PROBE_TOKEN__: string
 
+/** What opens this rehearsal or test visit; only in builds for somebody who watches. */
+export const probeToken = ACEQUIA_PROBE ? __ACEQUIA_PROBE_TOKEN__ : ''
+
 /** What a watched loader tells of itself, beside the time it was told. */
 export type ProbeReport =
   | { kind: 'ran'; url: string; release: number }
@@ -12,6 +15,8 @@ export type ProbeReport =
   | { kind: 'sent'; tag: string; uid: string; address: string; body: string | undefined }
   | { kind: 'outcome'; tag: string; uid: string; worked: boolean }
   | { kind: 'error'; tag: string; message: string; stack: string | undefined }
+  | { kind: 'clicked'; selector: string; text: string | undefined; link: boolean; url: string }
+  | { kind: 'appeared'; selector: string; text: string | undefined; url: string }
   | { kind: 'picked'; selector: string; matches: number; text: string | undefined; url: string }
 
 let waiting: (ProbeReport & { at: number })[] = []
@@ -30,7 +35,7 @@ export function send(): void {
   if (!waiting.length) return
   const body = JSON.stringify(waiting)
   waiting = []
-  fetch(`${config.origin}/p/${__ACEQUIA_PROBE_TOKEN__}/reports`, {
+  fetch(`${config.origin}/p/${probeToken}/reports`, {
     method: 'POST',
     body,
     keepalive: true,

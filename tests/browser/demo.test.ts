@@ -226,7 +226,7 @@ describe('the marketer', () => {
     await screen.locator('.releases').getByText('restores release 1', { exact: false }).first().waitFor()
     await screen.getByLabel('From', { exact: true }).selectOption('1')
     await screen.getByLabel('To', { exact: true }).selectOption('2')
-    await screen.getByText('Tag added').waitFor()
+    await screen.getByText('Tag added').first().waitFor()
     await screen.getByLabel('To', { exact: true }).selectOption('3')
     await screen.getByText('Nothing: the two are the same.').waitFor()
   })
@@ -280,6 +280,7 @@ describe('the marketer', () => {
       '/wiring/release',
       '/wiring/dry-run',
       '/rehearsal',
+      '/checkup',
       '/releases',
       '/goals',
       `/goals/${goals[0]?.id}`,

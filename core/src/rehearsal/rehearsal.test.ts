@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { wiringSchema } from '../wiring/wiringSchema.js'
+import { suggestTriggers, triggerLike } from './suggestTriggers.js'
 import { rehearsalGrid, type RehearsalReport } from './rehearsalGrid.js'
 
 const wiring = wiringSchema.parse({
@@ -51,5 +52,56 @@ describe('the rehearsal grid', () => {
   it('says why, condition by condition, with what was read', () => {
     expect(grid.rows[1]?.cells[0]?.triggers[0]?.conditions).toEqual([[{ words: 'path is /thanks', found: '/nights', holds: false }]])
     expect(grid.rows[0]?.cells[0]).toMatchObject({ sent: [{ address: 'https://p.example/' }], worked: false })
+  })
+  it('judges anew what the page could not know, when the draft has changed since', () => {
+    const changed = wiringSchema.parse({
+      ...wiring,
+      triggers: wiring.triggers.map((each) =>
+        each.id === 'receipt' ? { ...each, where: { any: [{ all: [{ reading: 'path', op: 'is', value: '/nights' }] }] } } : each,
+      ),
+    })
+    const again = rehearsalGrid(
+      [judged('receipt', 'a', false), moment('a', 'page-view', '/nights', 1), { kind: 'fired', at: 1, tag: 'base', uid: 'a' }],
+      changed,
+    )
+    expect(again.rows[1]?.cells[0]).toMatchObject({ state: 'fired', anew: true, sent: [] })
+    expect(again.rows[0]?.cells[0]).toMatchObject({ state: 'fired', anew: false })
+    const ruledOut = { ...wiring, triggers: wiring.triggers.map((each) => (each.id === 'any' ? { ...each, where: wiring.triggers[1]!.where } : each)) }
+    const less = rehearsalGrid([moment('a', 'page-view', '/nights', 1), { kind: 'fired', at: 1, tag: 'base', uid: 'a' }], ruledOut)
+    expect(less.rows[0]?.cells[0]).toMatchObject({ state: 'held', anew: true, reason: 'rule' })
+  })
+})
+
+describe('triggers made of what happened', () => {
+  const reports: RehearsalReport[] = [
+    moment('a', 'page-view', '/nights', 1),
+    { kind: 'clicked', at: 2, selector: '#letters button', text: 'Send', link: false, url: 'https://altolucero.example/nights' },
+    {
+      kind: 'event',
+      at: 3,
+      event: { uid: 'b', at: '1970-01-01T00:00:03.000Z', name: 'form-sent', url: 'https://altolucero.example/nights', data: { formId: 'letters' } },
+      source,
+    },
+    { kind: 'appeared', at: 4, selector: '#letters-done', text: 'Thank you', url: 'https://altolucero.example/nights' },
+    moment('c', 'seats-chosen', '/nights', 5),
+  ]
+  const suggested = suggestTriggers(reports)
+  const byForm = { any: [{ all: [{ reading: 'data.formId', op: 'is', value: 'letters', not: false, caseSensitive: false }] }] }
+
+  it('offer the address, the form with its id, its confirmation, the click and the signal, newest first', () => {
+    expect(suggested.map(({ happened, moment: { type } }) => [type, happened])).toEqual([
+      ['signal', 'signal seats-chosen'],
+      ['form-accepted', 'form letters accepted: “Thank you” appeared'],
+      ['form-sent', 'form letters sent'],
+      ['click', 'clicked “Send”'],
+      ['page-view', 'page viewed'],
+    ])
+    expect(suggested[1]).toMatchObject({ moment: { by: 'element', selector: '#letters-done' }, where: byForm })
+  })
+
+  it('know when the draft has such a trigger already', () => {
+    const [, , sent] = suggested
+    expect(triggerLike(wiring.triggers, sent!)).toBeUndefined()
+    expect(triggerLike([{ id: 'x', moment: { type: 'form-sent' }, where: byForm as never }], sent!)?.id).toBe('x')
   })
 })

@@ -1,5 +1,6 @@
 import express, { Router } from 'express'
 import { html } from '../website/html.js'
+import { Random } from '../visitors/Random.js'
 import { Ledger, type LedgerEntry } from './Ledger.js'
 import { outsidePage } from './outsidePage.js'
 
@@ -32,6 +33,18 @@ export function standIn(words: StandInWords): { router: Router; ledger: Ledger; 
     next()
   })
   router.get('/ledger.json', (_request, response) => void response.json(ledger.list()))
+  // What it says of itself: generous, and always the same for a day.
+  router.get('/figures.csv', (_request, response) => {
+    const lines = Array.from({ length: 30 }, (_, index) => {
+      const day = new Date(Date.now() - (30 - index) * 86_400_000).toISOString().slice(0, 10)
+      const random = new Random(Number(day.replaceAll('-', '')) + words.name.length)
+      return `${day},${random.whole(16, 30)}`
+    })
+    response
+      .attachment('figures.csv')
+      .type('text/csv')
+      .send(['day,conversions', ...lines, ''].join('\n'))
+  })
   router.get(['/', '/ledger'], (_request, response) => {
     const rows = ledger.list().slice(0, 200)
     response.send(
@@ -41,7 +54,7 @@ export function standIn(words: StandInWords): { router: Router; ledger: Ledger; 
           <h1>What ${words.name} received</h1>
           <p>
             Newest first, since the demo was started: ${ledger.list().length} entries. Reload to see more.
-            <a href="/status">Does my pixel work?</a>
+            <a href="/status">Does my pixel work?</a> <a href="/figures.csv">Our figures, day by day (CSV)</a>
           </p>
           <table>
             <thead>

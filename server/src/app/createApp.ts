@@ -6,6 +6,7 @@ import { openApi } from '../api/openApi.js'
 import { Problem } from '../api/Problem.js'
 import { openRoute, type Route } from '../api/Route.js'
 import { channelsRoutes } from '../channels/channelsRoutes.js'
+import { checkupRoutes } from '../checkup/checkupRoutes.js'
 import { collectRouter } from '../events/collectRouter.js'
 import { eventsRoutes } from '../events/eventsRoutes.js'
 import { valuesRoutes } from '../events/valuesRoutes.js'
@@ -39,6 +40,7 @@ export function apiRoutes(services: Services): Route[] {
     ...channelsRoutes(services),
     ...wiringRoutes(services),
     ...dryRunRoutes(services),
+    ...checkupRoutes(services),
     ...probesRoutes(services),
     ...surveysRoutes(services),
     ...mailRoutes(services),

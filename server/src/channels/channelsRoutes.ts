@@ -1,3 +1,4 @@
+import { isDay } from '@acequia/core/days/zone'
 import { channelSchema, type Channel } from '@acequia/core/recipes/channelSchema'
 import { idErrors } from '@acequia/core/recipes/idErrors'
 import { recipeSchema, scriptHostsOf } from '@acequia/core/recipes/recipeSchema'
@@ -10,6 +11,7 @@ import { openRoute, siteRoute, type Route } from '../api/Route.js'
 import type { Services } from '../app/Services.js'
 import { siteForUpdate, updateSite, type Site } from '../sites/sitesTable.js'
 import { draftOf } from '../wiring/draftsTable.js'
+import { saveClaims } from './claimsTable.js'
 import { channelActivity } from './channelActivity.js'
 import { channelsOfSite, deleteChannel, deleteRecipe, insertChannel, recipesOfSite, saveRecipe, updateChannel } from './channelsTable.js'
 
@@ -112,6 +114,25 @@ export function channelsRoutes(services: Services): Route[] {
         if (!current) throw notFound('channel')
         if (!saved) throw new Problem('conflict', 'Somebody saved this channel while you were changing it; nothing of yours was saved.', { current })
         return current
+      },
+    }),
+    siteRoute('editor', {
+      method: 'post',
+      path: '/sites/{key}/channels/{id}/claims',
+      summary: 'Note how many conversions a channel itself reports, by day; the same day again is replaced',
+      body: z
+        .array(
+          z.object({
+            day: z.string().refine(isDay, { message: 'A day is YYYY-MM-DD.' }),
+            conversions: z.number().int('Conversions are whole numbers.').min(0).max(1_000_000_000),
+          }),
+        )
+        .max(4000),
+      handle: async ({ site, params, body }) => {
+        const channel = (await channelsOfSite(database, site.id)).find((each) => each.id === params.id)
+        if (!channel) throw notFound('channel')
+        await saveClaims(database, site.id, channel.id, body)
+        return { days: body.length }
       },
     }),
     siteRoute('editor', {

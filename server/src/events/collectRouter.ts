@@ -6,9 +6,10 @@ import express, { Router, type Request, type Response } from 'express'
 import { ipKeyGenerator, rateLimit } from 'express-rate-limit'
 import { badInput, inputProblem, notFound, Problem } from '../api/Problem.js'
 import type { Services } from '../app/Services.js'
-import { isAway } from '../database/Database.js'
+import { isAway, type Database } from '../database/Database.js'
 import type { Site } from '../sites/sitesTable.js'
 import { CannotStoreError } from './EventWriter.js'
+import { noteRefusedHost } from '../checkup/checkupTables.js'
 import { isCrawler } from './isCrawler.js'
 
 /** A transparent pixel. */
@@ -16,7 +17,7 @@ const PIXEL = Buffer.from('R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBR
 const RATE_WINDOW_MS = 10_000
 
 /** `POST /c/KEY` and `GET /c/KEY.gif`: takes events from visitors' browsers. */
-export function collectRouter({ config, sites, writer }: Services): Router {
+export function collectRouter({ config, database, sites, writer }: Services): Router {
   const router = Router()
   router.use((request, response, next) => {
     // Any page of the site may send; who may is decided by the hosts in the events, not by CORS.
@@ -53,7 +54,7 @@ export function collectRouter({ config, sites, writer }: Services): Router {
     const batch = batchSchema.safeParse(parse(request.body))
     if (!batch.success) throw inputProblem(batch.error)
     const { visitor, events } = batch.data
-    for (const event of events) admit(site, event)
+    for (const event of events) admit(database, site, event)
     await store(site, visitor, events, request)
     response.status(204).end()
   })
@@ -68,7 +69,7 @@ export function collectRouter({ config, sites, writer }: Services): Router {
     const batch = batchSchema.safeParse({ visitor, events: [{ uid: randomUUID(), at: new Date().toISOString(), name: 'page-view', url }] })
     if (!batch.success) throw inputProblem(batch.error)
     const [event] = batch.data.events as [CheckedEvent]
-    admit(site, event)
+    admit(database, site, event)
     await store(site, visitor, [event], request)
     response.type('image/gif').send(PIXEL)
   })
@@ -106,9 +107,11 @@ function parse(body: unknown): unknown {
   }
 }
 
-function admit(site: Site, event: CheckedEvent): void {
+function admit(database: Database, site: Site, event: CheckedEvent): void {
   const { host } = urlParts(event.url)
   if (!hostIsListed(host, site.settings.hosts)) {
+    // The checkup tells of it; where it cannot be noted, the answer stays the same.
+    noteRefusedHost(database, site.id, host.slice(0, 255)).catch(() => undefined)
     throw new Problem('foreign-host', `The host "${host}" is not one of the site's hosts. If it belongs to the site, add it under Site, Hosts.`)
   }
 }

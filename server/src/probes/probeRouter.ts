@@ -5,7 +5,7 @@ import type { Services } from '../app/Services.js'
 import { documentOf } from '../wiring/documentOf.js'
 import { draftOf } from '../wiring/draftsTable.js'
 import { publicUrlOf } from '../wiring/loaderRouter.js'
-import { insertReports, probeByToken } from './probesTable.js'
+import { insertReports, noteAsked, probeByToken } from './probesTable.js'
 import { pickerScript } from './pickerScript.js'
 
 const LARGEST_REPORTS = 512 * 1024
@@ -29,6 +29,7 @@ export function probeRouter({ config, database, sites, loader }: Services): Rout
     const probe = await probeByToken(database, token)
     const site = probe && (await sites.byId(probe.site_id))
     if (!probe || !site) throw notFound('probe, or it has ended')
+    await noteAsked(database, probe.id)
     const rehearsal = probe.kind === 'rehearsal'
     const draft = rehearsal ? await documentOf(database, site.id, (await draftOf(database, site.id)).wiring, database.pool) : undefined
     const { script } = await loader.make(

@@ -4,12 +4,15 @@ import * as z from 'zod'
 import { badInput, notFound } from '../api/Problem.js'
 import { siteRoute, type Route } from '../api/Route.js'
 import type { Services } from '../app/Services.js'
+import { publicUrlOf } from '../wiring/loaderRouter.js'
 import { homeOf } from '../sites/homeOf.js'
 import type { Site } from '../sites/sitesTable.js'
-import { endProbe, insertProbe, probeById, PROBE_KINDS, reportsAfter, setHoldBack, type Probe } from './probesTable.js'
+import { draftOf } from '../wiring/draftsTable.js'
+import { whySilent } from './whySilent.js'
+import { endProbe, insertProbe, keepProbe, keptProbes, probeById, PROBE_KINDS, reportsAfter, setHoldBack, type Probe } from './probesTable.js'
 
 /** Watching the site in one's own browser: a test visit, choosing an element, a rehearsal. */
-export function probesRoutes({ database }: Services): Route[] {
+export function probesRoutes({ config, database }: Services): Route[] {
   return [
     siteRoute('editor', {
       method: 'post',
@@ -24,6 +27,12 @@ export function probesRoutes({ database }: Services): Route[] {
         return { id, open: `${address.replace(/#.*$/, '')}#acequia=${token}` }
       },
     }),
+    siteRoute('editor', {
+      method: 'get',
+      path: '/sites/{key}/probes/{id}:silence',
+      summary: 'Why a page may not answer: what was tried, and what was found',
+      handle: async ({ site, params, request }) => whySilent(site, await find(site, params.id), publicUrlOf(request, config.publicUrl)),
+    }),
     siteRoute('reader', {
       method: 'get',
       path: '/sites/{key}/probes/{id}',
@@ -35,9 +44,38 @@ export function probesRoutes({ database }: Services): Route[] {
           id: probe.id,
           kind: probe.kind,
           address: probe.address,
+          begunAt: new Date(probe.created_at).toISOString(),
+          begunBy: probe.created_by,
+          holdBack: !!probe.hold_back,
+          name: probe.name,
+          wiring: probe.wiring === null ? null : (JSON.parse(probe.wiring) as unknown),
           ended: probe.expires_at <= Date.now(),
           reports: await reportsAfter(database, probe.id, query.after),
         }
+      },
+    }),
+    siteRoute('reader', {
+      method: 'get',
+      path: '/sites/{key}/probes',
+      summary: 'Rehearsals that were kept, newest first',
+      handle: async ({ site }) =>
+        (await keptProbes(database, site.id)).map(({ id, name, address, created_by, created_at }) => ({
+          id,
+          name,
+          address,
+          begunBy: created_by,
+          begunAt: new Date(created_at).toISOString(),
+        })),
+    }),
+    siteRoute('editor', {
+      method: 'put',
+      path: '/sites/{key}/probes/{id}:keep',
+      summary: 'Keep a rehearsal with the draft as it is now, so that everybody on the site can look at it; an empty name lets it go',
+      body: z.object({ name: z.string().trim().max(200) }),
+      handle: async ({ site, params, body }) => {
+        const probe = await find(site, params.id)
+        const { wiring } = await draftOf(database, site.id)
+        await keepProbe(database, site.id, probe.id, body.name || null, body.name ? JSON.stringify(wiring) : null)
       },
     }),
     siteRoute('editor', {

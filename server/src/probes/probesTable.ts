@@ -16,6 +16,11 @@ export interface Probe {
   created_by: string
   created_at: number
   expires_at: number
+  /** Of one that was kept: its name, and the draft as it was then, as JSON. */
+  name: string | null
+  wiring: string | null
+  /** When a page first asked for its script; null before. */
+  asked_at: number | null
 }
 
 /** How long a token may be used, in ms. */
@@ -23,7 +28,7 @@ const VALID_MS = 2 * 3_600_000
 /** Most reports kept of one probe. */
 const MOST_REPORTS = 5000
 
-const READ = 'SELECT id, site_id, kind, address, hold_back, created_by, created_at, expires_at FROM probes'
+const READ = 'SELECT id, site_id, kind, address, hold_back, created_by, created_at, expires_at, name, wiring, asked_at FROM probes'
 const hashOf = (token: string): Buffer => createHash('sha256').update(token).digest()
 
 /** Begins a probe. @returns its id and the token that opens it; only a hash of the token is kept */
@@ -38,7 +43,7 @@ export async function insertProbe(
   const token = randomBytes(24).toString('base64url')
   const now = Date.now()
   // Those of yesterday are of no use to anybody.
-  await database.run('DELETE FROM probes WHERE expires_at < ?', [now - 86_400_000])
+  await database.run('DELETE FROM probes WHERE expires_at < ? AND name IS NULL', [now - 86_400_000])
   const { insertId } = await database.run(
     'INSERT INTO probes (site_id, token_hash, kind, address, hold_back, created_by, created_at, expires_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)',
     [siteId, hashOf(token), kind, address, holdBack ? 1 : 0, by, now, now + VALID_MS],
@@ -64,6 +69,21 @@ export async function setHoldBack(database: Database, siteId: number, id: number
 /** Ends a probe: its token opens nothing any more. */
 export async function endProbe(database: Database, siteId: number, id: number): Promise<void> {
   await database.run('UPDATE probes SET expires_at = ? WHERE site_id = ? AND id = ? AND expires_at > ?', [Date.now(), siteId, id, Date.now()])
+}
+
+/** Notes that a page asked for the script of a probe. */
+export async function noteAsked(database: Database, id: number): Promise<void> {
+  await database.run('UPDATE probes SET asked_at = ? WHERE id = ? AND asked_at IS NULL', [Date.now(), id])
+}
+
+/** Keeps a rehearsal under a name, with the draft as it is now; without a name it is let go. */
+export async function keepProbe(database: Database, siteId: number, id: number, name: string | null, wiring: string | null): Promise<void> {
+  await database.run('UPDATE probes SET name = ?, wiring = ? WHERE site_id = ? AND id = ?', [name, wiring, siteId, id])
+}
+
+/** The rehearsals of a site that were kept, newest first. */
+export function keptProbes(database: Database, siteId: number): Promise<Probe[]> {
+  return database.rows<Probe>(`${READ} WHERE site_id = ? AND name IS NOT NULL ORDER BY id DESC LIMIT 100`, [siteId])
 }
 
 /** Adds reports, as JSON texts, unless there are too many already. */

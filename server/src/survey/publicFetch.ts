@@ -16,6 +16,8 @@ export interface Fetched {
   status: number
   type: string
   text: string
+  /** The policy the page is sent with, if any. */
+  policy: string | null
 }
 
 /** Thrown for addresses that may not be fetched, and pages that cannot be. The message says why. */
@@ -32,7 +34,13 @@ export async function publicFetch(address: string, ownHosts: readonly string[], 
     const answer = await fetchOnce(url, ownHosts, signal)
     const location = answer.headers.get('location')
     if (answer.status < 300 || answer.status >= 400 || !location)
-      return { url, status: answer.status, type: answer.headers.get('content-type') ?? '', text: await textOf(answer) }
+      return {
+        url,
+        status: answer.status,
+        type: answer.headers.get('content-type') ?? '',
+        text: await textOf(answer),
+        policy: answer.headers.get('content-security-policy'),
+      }
     await answer.body?.cancel()
     if (!URL.canParse(location, url)) throw new FetchError('it redirects to something that is no address')
     url = new URL(location, url).href

@@ -5,6 +5,7 @@ import { LatestValues } from '@acequia/core/readings/LatestValues'
 import type { ReleaseDocument } from '@acequia/core/wiring/compileWiring'
 import { FiredCount } from '@acequia/core/wiring/FiredCount'
 import { releaseErrors } from '@acequia/core/wiring/releaseErrors'
+import { triggerTest } from '@acequia/core/wiring/triggerTest'
 import { wiringDifferences, type DifferenceNames } from '@acequia/core/wiring/wiringDifferences'
 import { EMPTY_WIRING, triggerSchema, wiringSchema, type Wiring } from '@acequia/core/wiring/wiringSchema'
 import * as z from 'zod'
@@ -20,7 +21,6 @@ import { documentOf } from './documentOf.js'
 import { draftOf, saveDraft } from './draftsTable.js'
 import { insertRelease, releaseOf, releasesOfSite, type ReleaseRow } from './releasesTable.js'
 import { scriptErrors } from './scriptErrors.js'
-import { triggerTest } from './triggerTest.js'
 
 const draftBody = wiringSchema.and(z.object({ revision: z.number().int().optional() }))
 const importBody = z.object({ wiring: wiringSchema, apply: z.boolean().default(false), revision: z.number().int().optional() })
@@ -86,7 +86,7 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
         const goals = await namedGoals(site)
         const range = rangeOn(site, query)
         const tests = wiring.triggers.flatMap((trigger) => {
-          const test = triggerTest(site, trigger, goals)
+          const test = triggerTest(site.settings, trigger, goals)
           return test ? [{ id: trigger.id, backtest: new Backtest(test, range, range.calendar) }] : []
         })
         const fired = new FiredCount(range, range.calendar)
@@ -115,7 +115,7 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
       body: z.object({ trigger: triggerSchema.partial({ id: true }), ...rangeQuery.shape }),
       handle: async ({ site, body }) => {
         const range = rangeOn(site, body)
-        const test = triggerTest(site, { ...body.trigger, id: body.trigger.id ?? '' }, await namedGoals(site))
+        const test = triggerTest(site.settings, { ...body.trigger, id: body.trigger.id ?? '' }, await namedGoals(site))
         if (!test) throw badInput([{ path: 'trigger.moment', message: 'The goal it waits for does not exist; choose another one.' }])
         const backtest = new Backtest(test, range, range.calendar)
         await recorded.each(site, ({ visitor, visits }) => backtest.addVisitor(visitor, visits))

@@ -2,6 +2,7 @@
 import type { Channel } from '@acequia/core/recipes/channelSchema'
 import { scriptHostsOf, type Recipe } from '@acequia/core/recipes/recipeSchema'
 import { fillAddress } from '@acequia/core/recipes/fillTemplate'
+import { parse } from 'papaparse'
 import { computed, nextTick, ref } from 'vue'
 import { api, ApiProblem, messageOf } from '../app/api'
 import { agoText, count } from '../app/formatting'
@@ -162,6 +163,33 @@ async function recogniseClicks(recipe: Recipe): Promise<void> {
   }
 }
 
+const claimsSaid = ref<Record<string, string>>({})
+
+/** Takes the channel's own figures from a CSV with a column for the day and one for its conversions. */
+async function takeClaims(channel: ChannelAnswer, event: Event): Promise<void> {
+  const input = event.target as HTMLInputElement
+  const file = input.files?.[0]
+  if (!file) return
+  try {
+    const { data: lines, meta } = parse<Record<string, string>>(await file.text(), { header: true, skipEmptyLines: true })
+    const column = (pattern: RegExp): string | undefined => meta.fields?.find((name) => pattern.test(name.trim()))
+    const [day, number] = [column(/^(day|date)$/i), column(/^conversions$/i)]
+    if (!day || !number) throw new Error(`The file needs a column "day" and a column "conversions"; it has ${meta.fields?.join(', ') || 'none'}.`)
+    const rows = lines.map((line) => ({ day: (line[day] ?? '').trim(), conversions: Number((line[number] ?? '').trim() || NaN) }))
+    const bad = rows.findIndex((row) => !/^\d{4}-\d{2}-\d{2}$/.test(row.day) || !Number.isInteger(row.conversions))
+    if (bad >= 0) throw new Error(`Line ${bad + 2} is no day with a whole number; nothing was taken.`)
+    await api('POST', `${current.path}/channels/${channel.id}/claims`, rows)
+    const sum = rows.reduce((total, row) => total + row.conversions, 0)
+    claimsSaid.value = {
+      ...claimsSaid.value,
+      [channel.id]: `${count(rows.length)} days taken, ${count(sum)} conversions. Where it differs much from ours, the checkup says so.`,
+    }
+  } catch (cause) {
+    claimsSaid.value = { ...claimsSaid.value, [channel.id]: messageOf(cause) }
+  }
+  input.value = ''
+}
+
 async function takeFile(event: Event): Promise<void> {
   const file = (event.target as HTMLInputElement).files?.[0]
   if (file) recipeText.value = await file.text()
@@ -246,6 +274,13 @@ useKeys({ n: () => void edit() })
         </p>
         <p v-if="statusOf(channel)">
           <a :href="statusOf(channel)" target="_blank" rel="noopener noreferrer">Pixel status at {{ channel.name }}</a>
+        </p>
+        <p v-if="canEdit">
+          <label class="button">
+            Take its own figures (CSV) …
+            <input class="visually-hidden" type="file" accept=".csv,text/csv" @change="takeClaims(channel, $event)" />
+          </label>
+          <small v-if="claimsSaid[channel.id]" role="status">{{ claimsSaid[channel.id] }}</small>
         </p>
         <template v-if="canEdit">
           <button @click="edit(channel)">Change</button>
@@ -335,6 +370,10 @@ article h2 {
 }
 button + button {
   margin-left: 8px;
+}
+label.button:focus-within {
+  outline: 2px solid var(--water);
+  outline-offset: 2px;
 }
 dl {
   display: grid;

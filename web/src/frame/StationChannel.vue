@@ -1,12 +1,19 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, watch } from 'vue'
 import { useRoute } from 'vue-router'
+import { useCheckup } from '../checkup/checkup'
 import { useCurrentSite } from '../sites/currentSite'
 import { STATIONS } from './stations'
 
 /** The vertical channel of stations; water stands in it up to the first that still lacks something. */
 const current = useCurrentSite()
 const route = useRoute()
+const checkup = useCheckup()
+watch(
+  () => [current.key, current.progress?.tags, current.progress?.goals, current.progress?.draftDiffers],
+  () => current.key && checkup.checkSoon(current.key),
+  { immediate: true },
+)
 
 const stations = computed(() => {
   let flows = true
@@ -21,6 +28,7 @@ const stations = computed(() => {
       here: route.name === station.route || (station.also ?? []).includes(String(route.name)),
       opens: STATIONS[index - 1]?.reach !== station.reach,
       differs: station.route === 'wiring' ? (current.progress?.draftDiffers ?? 0) : 0,
+      pressing: station.route === 'checkup' ? checkup.pressing : 0,
     }
   })
 })
@@ -42,6 +50,9 @@ const stations = computed(() => {
         <span v-if="station.lacks" class="badge" :title="station.lacks"
           ><span class="visually-hidden">{{ station.lacks }}</span
           ><span aria-hidden="true">!</span></span
+        >
+        <span v-else-if="station.pressing" class="badge" title="Findings that need attention"
+          >{{ station.pressing }}<span class="visually-hidden"> findings need attention</span></span
         >
         <span v-else-if="station.differs" class="badge" title="The draft differs from what is live"
           >{{ station.differs }}<span class="visually-hidden"> changes are not live</span></span

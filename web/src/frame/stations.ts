@@ -22,8 +22,9 @@ export const STATIONS: Station[] = [
     reach: 'Lay',
     lacks: (progress) => (progress.tags ? null : 'no tag yet'),
   },
-  { route: 'rehearsal', name: 'Rehearsal', reach: 'Prove', lacks: () => null },
+  { route: 'rehearsal', also: ['kept-rehearsal'], name: 'Rehearsal', reach: 'Prove', lacks: () => null },
   { route: 'releases', name: 'Releases', reach: 'Prove', lacks: (progress) => (progress.release === null ? 'nothing is live yet' : null) },
+  { route: 'checkup', name: 'Checkup', reach: 'Prove', lacks: () => null },
   { route: 'today', name: 'Today', reach: 'Measure', lacks: () => null },
   { route: 'goals', also: ['goal', 'new-goal', 'edit-goal'], name: 'Goals', reach: 'Measure', lacks: (progress) => (progress.goals ? null : 'no goal yet') },
 ]

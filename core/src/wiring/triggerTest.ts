@@ -1,10 +1,10 @@
-import { goalSchema } from '@acequia/core/goals/goalSchema'
-import { prepareGoal, type PreparedGoal } from '@acequia/core/goals/prepareGoal'
-import { prepareRule } from '@acequia/core/rules/prepareRule'
-import { eventNameOf, momentRule } from '@acequia/core/wiring/momentEvent'
-import type { NamedGoal } from '@acequia/core/wiring/compileWiring'
-import type { Trigger } from '@acequia/core/wiring/wiringSchema'
-import type { Site } from '../sites/sitesTable.js'
+import { goalSchema } from '../goals/goalSchema.js'
+import { prepareGoal, type PreparedGoal } from '../goals/prepareGoal.js'
+import { prepareRule } from '../rules/prepareRule.js'
+import { eventNameOf, momentRule } from './momentEvent.js'
+import type { NamedGoal } from './compileWiring.js'
+import type { Trigger } from './wiringSchema.js'
+import type { SiteSettings } from '../sites/siteSchema.js'
 
 /**
  * A trigger as something a backtest can count: every recorded event of its moment that satisfies its
@@ -12,14 +12,14 @@ import type { Site } from '../sites/sitesTable.js'
  * @returns null when it waits for a goal that does not exist
  */
 export function triggerTest(
-  site: Site,
+  site: Pick<SiteSettings, 'currency' | 'rates'>,
   { id, moment, where, except }: Pick<Trigger, 'id' | 'moment' | 'where' | 'except'>,
   goals: readonly NamedGoal[],
 ): PreparedGoal | null {
   const only = { where: [], except: prepareRule(except) }
   if (moment.type === 'goal') {
     const waited = goals.find((goal) => goal.id === moment.goal)
-    return waited ? { ...prepareGoal(waited.goal, site.settings), only: { ...only, where: prepareRule(where) } } : null
+    return waited ? { ...prepareGoal(waited.goal, site), only: { ...only, where: prepareRule(where) } } : null
   }
   const every = goalSchema.parse({
     name: 'evidence',
@@ -27,5 +27,5 @@ export function triggerTest(
     count: 'every',
     value: { type: 'reading', reading: 'value' },
   })
-  return { ...prepareGoal(every, site.settings), where: momentRule(moment, prepareRule(where), id), ...(except?.any.length && { only }) }
+  return { ...prepareGoal(every, site), where: momentRule(moment, prepareRule(where), id), ...(except?.any.length && { only }) }
 }
