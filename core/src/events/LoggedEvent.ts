@@ -9,6 +9,10 @@ export interface LoggedEvent extends ReadableEvent {
   at: number
   /** Ids of the tags that fired at it. */
   fired?: string[] | undefined
+  /** What the browser says of itself. */
+  userAgent?: string | undefined
+  /** Where it came from, as far as that is known. */
+  place?: { country: string | null; region: string | null; city: string | null } | undefined
 }
 
 /** The order of events everywhere: by time, then by `uid` in code points. */

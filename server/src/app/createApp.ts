@@ -10,6 +10,7 @@ import { checkupRoutes } from '../checkup/checkupRoutes.js'
 import { collectRouter } from '../events/collectRouter.js'
 import { eventsRoutes } from '../events/eventsRoutes.js'
 import { valuesRoutes } from '../events/valuesRoutes.js'
+import { funnelsRoutes } from '../funnels/funnelsRoutes.js'
 import { goalsRoutes } from '../goals/goalsRoutes.js'
 import { overviewRoutes } from '../goals/overviewRoutes.js'
 import { liveRoutes } from '../live/liveRoutes.js'
@@ -19,6 +20,7 @@ import { mailRoutes } from '../mail/mailRoutes.js'
 import { probeRouter } from '../probes/probeRouter.js'
 import { probesRoutes } from '../probes/probesRoutes.js'
 import { relayRouter } from '../relays/relayRouter.js'
+import { visitorsRoutes } from '../visitors/visitorsRoutes.js'
 import { surveysRoutes } from '../survey/surveysRoutes.js'
 import { sitesRoutes } from '../sites/sitesRoutes.js'
 import { loaderRouter, publicUrlOf } from '../wiring/loaderRouter.js'
@@ -37,6 +39,8 @@ export function apiRoutes(services: Services): Route[] {
     ...valuesRoutes(services),
     ...goalsRoutes(services),
     ...overviewRoutes(services),
+    ...funnelsRoutes(services),
+    ...visitorsRoutes(services),
     ...channelsRoutes(services),
     ...wiringRoutes(services),
     ...dryRunRoutes(services),

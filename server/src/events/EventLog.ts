@@ -46,7 +46,7 @@ export class EventLog {
 
   /** Turns rows into events, in the same order. */
   async decode(rows: EventRow[], connection: Connection = this.database.pool): Promise<StoredEvent[]> {
-    const { names, addresses, rests, titles, referrers, tagSets } = this.dictionaries
+    const { names, addresses, rests, titles, referrers, tagSets, agents, places } = this.dictionaries
     const ids = (pick: (row: EventRow) => number | null): number[] => rows.map(pick).filter((id) => id !== null)
     // One after the other: a transaction has a single connection.
     const nameTexts = await names.textsOf(
@@ -73,6 +73,15 @@ export class EventLog {
       ids((row) => row.fired_id),
       connection,
     )
+    const agentTexts = await agents.textsOf(
+      ids((row) => row.agent_id),
+      connection,
+    )
+    const placeTexts = await places.textsOf(
+      ids((row) => row.place_id),
+      connection,
+    )
+    const placed = new Map([...placeTexts].map(([id, text]) => [id, placeOf(text)]))
     return rows.map((row): StoredEvent => {
       const event: StoredEvent = {
         uid: row.uid,
@@ -88,9 +97,17 @@ export class EventLog {
       if (row.currency !== null) event.currency = row.currency
       if (row.order_ref !== null) event.order = row.order_ref
       if (row.fired_id !== null) event.fired = JSON.parse(firedTexts.get(row.fired_id) ?? '[]') as string[]
+      if (row.agent_id !== null) event.userAgent = agentTexts.get(row.agent_id)
+      if (row.place_id !== null) event.place = placed.get(row.place_id)
       return event
     })
   }
+}
+
+/** Places are kept as JSON of country, region and city. */
+function placeOf(text: string): NonNullable<StoredEvent['place']> {
+  const [country = null, region = null, city = null] = JSON.parse(text) as (string | null)[]
+  return { country, region, city }
 }
 
 function byVisitor(events: StoredEvent[], rows: EventRow[]): VisitorEvents[] {

@@ -27,4 +27,5 @@ export const STATIONS: Station[] = [
   { route: 'checkup', name: 'Checkup', reach: 'Prove', lacks: () => null },
   { route: 'today', name: 'Today', reach: 'Measure', lacks: () => null },
   { route: 'goals', also: ['goal', 'new-goal', 'edit-goal'], name: 'Goals', reach: 'Measure', lacks: (progress) => (progress.goals ? null : 'no goal yet') },
+  { route: 'funnels', also: ['funnel'], name: 'Funnels', reach: 'Measure', lacks: () => null },
 ]

@@ -155,7 +155,16 @@ useKeys({ e: () => void router.push({ name: 'edit-goal', params: { key: current.
 
       <section class="rows">
         <h2>The conversions behind it</h2>
-        <DataTable :columns="columns" :rows="data.conversions" row-key="uid" :name="`Conversions of ${goal.name}`" :page-size="25" />
+        <DataTable :columns="columns" :rows="data.conversions" row-key="uid" :name="`Conversions of ${goal.name}`" :page-size="25">
+          <template #cell-visitor="{ row }">
+            <RouterLink
+              class="mono"
+              title="Everything this visitor did"
+              :to="{ name: 'visitor', params: { key: current.key, visitor: String(row.visitor) } }"
+              >{{ String(row.visitor).slice(0, 8) }}</RouterLink
+            >
+          </template>
+        </DataTable>
       </section>
 
       <details v-if="current.site?.role !== 'reader'" class="remove">

@@ -204,7 +204,7 @@ function walk(event: KeyboardEvent, step: number): void {
       @choose="offer"
     />
     <ValueOffers
-      v-else-if="part.edits === 'name' && (part.slot === 'kind.event' || part.slot === 'moment.name')"
+      v-else-if="part.edits === 'name' && (part.slot === 'kind.event' || part.slot === 'moment.name' || part.slot === 'event')"
       reading="event"
       :search="''"
       :event="undefined"

@@ -1,0 +1,103 @@
+import type { DimensionValue } from '../dimensions/dimensions.js'
+import { compareCodePoints } from '../text/compareCodePoints.js'
+
+/** What passes one step of a funnel. `left = entered + arrived − continued` on every step but the last. */
+export interface FunnelStepCount {
+  name: string
+  /** Joined here. */
+  entered: number
+  /** Came from the step before. */
+  arrived: number
+  /** Went on to the next; 0 on the last step. */
+  continued: number
+  left: number
+  /** continued ÷ (entered + arrived); null on the last step and where nobody was. */
+  rate: number | null
+  /** Half of those who went on took at most so long to the next step. */
+  medianSeconds: number | null
+  /** The page viewed right after by those who left; null for leaving the site. Most frequent first. */
+  leftTo: { path: string | null; count: number }[]
+  /** Of those who left in their visit, how many met all steps that were missing in later visits. */
+  cameBack: number
+}
+
+/** A funnel's answer, or that of one part of it. */
+export interface FunnelCount {
+  steps: FunnelStepCount[]
+  completed: number
+}
+
+/** Adds up walks through a funnel. */
+export class FunnelTally {
+  private readonly entered: number[]
+  private readonly reached: number[]
+  private readonly times: number[][]
+  private readonly leftTo: Map<string | null, number>[]
+  private readonly cameBack: number[]
+
+  constructor(private readonly names: readonly string[]) {
+    this.entered = names.map(() => 0)
+    this.reached = names.map(() => 0)
+    this.cameBack = names.map(() => 0)
+    this.times = names.map(() => [])
+    this.leftTo = names.map(() => new Map<string | null, number>())
+  }
+
+  /** How many joined, for sorting. */
+  get size(): number {
+    return this.entered.reduce((sum, each) => sum + each, 0)
+  }
+
+  /**
+   * Adds one walk.
+   * @param first the step joined at
+   * @param times ms between each step met and the next
+   * @param leftTo the page after the last step met; not used for those who completed
+   */
+  add(first: number, times: readonly number[], leftTo: string | null, cameBack: boolean): void {
+    const last = first + times.length
+    this.entered[first]!++
+    for (let step = first; step <= last; step++) this.reached[step]!++
+    for (const [index, ms] of times.entries()) this.times[first + index]!.push(ms)
+    if (last === this.names.length - 1) return
+    const pages = this.leftTo[last]!
+    pages.set(leftTo, (pages.get(leftTo) ?? 0) + 1)
+    if (cameBack) this.cameBack[last]!++
+  }
+
+  /** The sums. */
+  result(): FunnelCount {
+    const end = this.names.length - 1
+    const steps = this.names.map((name, step): FunnelStepCount => {
+      const entered = this.entered[step]!
+      const all = this.reached[step]!
+      const continued = step === end ? 0 : this.reached[step + 1]! - this.entered[step + 1]!
+      const times = this.times[step]!
+      return {
+        name,
+        entered,
+        arrived: all - entered,
+        continued,
+        left: step === end ? 0 : all - continued,
+        rate: step === end || !all ? null : continued / all,
+        medianSeconds: median(times),
+        leftTo: [...this.leftTo[step]!]
+          .map(([path, count]) => ({ path, count }))
+          .sort((a, b) => b.count - a.count || (a.path === null ? 1 : b.path === null ? -1 : compareCodePoints(a.path, b.path))),
+        cameBack: this.cameBack[step]!,
+      }
+    })
+    return { steps, completed: this.reached[end]! }
+  }
+}
+
+/** The middle of some times in ms, in seconds; of an even number, halfway between the two in the middle. */
+function median(times: number[]): number | null {
+  if (!times.length) return null
+  const sorted = Float64Array.from(times).sort()
+  const middle = sorted.length >> 1
+  return (sorted.length % 2 ? sorted[middle]! : (sorted[middle - 1]! + sorted[middle]!) / 2) / 1000
+}
+
+/** The key of a part, for a map. */
+export const splitKey = (value: DimensionValue): string => (value === null ? '' : `${typeof value} ${value}`)
