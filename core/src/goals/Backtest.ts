@@ -4,7 +4,9 @@ import type { Calendar, Day } from '../days/zone.js'
 import { compareEvents } from '../events/LoggedEvent.js'
 import { readEvent } from '../readings/readEvent.js'
 import { rememberingUrlParts } from '../readings/rememberingUrlParts.js'
+import { judgeCondition, type PreparedCondition } from '../rules/judge.js'
 import { nearMiss } from '../rules/nearMiss.js'
+import { opWords, readingWords } from '../sentences/ruleSentence.js'
 import type { Visit } from '../visits/deriveVisits.js'
 import { countGoal, type Conversion } from './countGoal.js'
 import { firstOfEachOrder } from './firstOfEachOrder.js'
@@ -27,6 +29,8 @@ export interface BacktestResult extends SummedValue {
   nearMisses: { path: string; events: number; why: string }[]
   /** How many events of the range are left after each filter. */
   parts: { kind: number; path: number; count: number }
+  /** Of a rule with several conditions: how many events of the range satisfy each alone. */
+  alone: { words: string; events: number }[]
   /** Addresses hit by the kind, most frequent first. */
   addresses: { path: string; events: number; visits: number }[]
 }
@@ -47,12 +51,22 @@ export class Backtest {
   private visits = 0
   private ofKind = 0
   private afterPath = 0
+  private readonly alone: { words: string; condition: PreparedCondition; events: number }[]
 
   constructor(
     private readonly goal: PreparedGoal,
     private readonly range: Range,
     private readonly calendar: Calendar,
-  ) {}
+  ) {
+    const conditions = goal.where.flat()
+    this.alone = conditions.length > 1 ? conditions.map((condition) => ({ words: conditionWords(condition), condition, events: 0 })) : []
+  }
+
+  /** Uids of everything counted in the range; to tell goals that count the same. */
+  countedUids(): Set<string> {
+    const final = new Set(firstOfEachOrder(this.found.map(({ conversion }) => conversion)))
+    return new Set(this.found.flatMap(({ conversion }) => (final.has(conversion) && this.inRange(conversion.event.at) ? [conversion.event.uid] : [])))
+  }
 
   /** Takes all visits of one visitor, oldest first, as `deriveVisits` gives them. */
   addVisitor(visitor: string, visits: readonly Visit[]): void {
@@ -124,6 +138,7 @@ export class Backtest {
         })),
       nearMisses: [...this.misses.values()].sort((a, b) => b.events - a.events || (a.path < b.path ? -1 : 1)).slice(0, MOST_LISTED),
       parts: { kind: this.ofKind, path: this.afterPath, count: counted.length },
+      alone: this.alone.map(({ words, events }) => ({ words, events })),
       addresses: [...this.addresses]
         .map(([path, entry]) => ({ path, ...entry }))
         .sort((a, b) => b.events - a.events || (a.path < b.path ? -1 : 1))
@@ -146,7 +161,9 @@ export class Backtest {
     for (const visit of visits) {
       for (const event of visit.events) {
         if (event.name !== name || !this.inRange(event.at)) continue
-        const why = nearMiss(where, readEvent(event, visit.source, this.partsOf))
+        const read = readEvent(event, visit.source, this.partsOf)
+        for (const each of this.alone) if (judgeCondition(each.condition, read(each.condition.reading))) each.events++
+        const why = nearMiss(where, read)
         if (!why) continue
         const { path } = this.partsOf(event.url)
         const key = `${why}\n${path}`
@@ -160,4 +177,9 @@ export class Backtest {
 
 function count(map: Map<Day, number>, day: Day): void {
   map.set(day, (map.get(day) ?? 0) + 1)
+}
+
+/** A prepared condition in words; a pattern only as such, because what it was made of is not kept. */
+function conditionWords({ reading, op, not, text, list }: PreparedCondition): string {
+  return [readingWords(reading), opWords(op, not), op === 'present' || op === 'matches' ? '' : (list?.join(', ') ?? text)].filter(Boolean).join(' ')
 }

@@ -111,6 +111,21 @@ export async function listConversions(database: Database, goalNos: number[], fro
   return newest ? rows.reverse() : rows
 }
 
+/** Uids of what each goal counted in a span of time (ms), at most so many of each. */
+export async function countedUids(database: Database, goalNos: number[], from: number, to: number, most: number): Promise<Map<number, Set<string>>> {
+  const found = new Map<number, Set<string>>()
+  for (const no of goalNos) {
+    const rows = await database.rows<{ uid: string }>('SELECT uid FROM conversions WHERE goal_no = ? AND counted = 1 AND at >= ? AND at < ? LIMIT ?', [
+      no,
+      from,
+      to,
+      most + 1,
+    ])
+    found.set(no, new Set(rows.map(({ uid }) => uid)))
+  }
+  return found
+}
+
 /** Conversions per goal and day with their value in ten-thousandths. */
 export function conversionsByDay(
   database: Database,

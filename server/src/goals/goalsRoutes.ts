@@ -1,4 +1,7 @@
 import { Backtest } from '@acequia/core/goals/Backtest'
+import { GoalReport, SERIES_UNITS } from '@acequia/core/goals/GoalReport'
+import { GoalSuggestions } from '@acequia/core/goals/GoalSuggestions'
+import type { Range } from '@acequia/core/days/Range'
 import { goalSchema, type Goal } from '@acequia/core/goals/goalSchema'
 import { prepareGoal } from '@acequia/core/goals/prepareGoal'
 import { stringify } from 'csv-stringify/sync'
@@ -12,13 +15,16 @@ import type { Site } from '../sites/sitesTable.js'
 import type { Wiring } from '@acequia/core/wiring/wiringSchema'
 import { countBulkMarks } from '../visits/marksTable.js'
 import { startBulkRun } from '../visits/startBulkRun.js'
-import { listConversions } from './conversionsTable.js'
-import { deleteGoal, goalById, goalsOfSites, insertGoal, updateGoal, type StoredGoal } from './goalsTable.js'
+import { countedUids, listConversions } from './conversionsTable.js'
+import { archiveGoal, deleteGoal, goalById, goalsOfSites, insertGoal, updateGoal, versionsOfGoal, type StoredGoal } from './goalsTable.js'
 import { presentConversions } from './presentConversions.js'
 import { draftOf } from '../wiring/draftsTable.js'
 import { releaseOf } from '../wiring/releasesTable.js'
 
 const CONVERSION_COLUMNS = ['at', 'visitor', 'value', 'currency', 'order', 'path', 'source', 'medium', 'campaign'] as const
+
+/** With more conversions than this, goals are not compared. */
+const MOST_COMPARED = 20_000
 
 /** Goals: what is counted, backtests, and the conversions themselves. */
 export function goalsRoutes({ database, dictionaries, deriver, recorded, loader }: Services): Route[] {
@@ -35,16 +41,62 @@ export function goalsRoutes({ database, dictionaries, deriver, recorded, loader 
       summary: 'Add a goal; it is counted over all history',
       body: goalSchema,
       status: 201,
-      handle: async ({ site, body }) => {
+      handle: async ({ site, actor, body }) => {
         const id = nanoid(12)
         await database.transaction(async (connection) => {
-          await insertGoal(database, site.id, id, body, connection)
+          await insertGoal(database, site.id, id, body, actor.name, connection)
           const stored = (await goalById(database, site.id, id, connection)) as StoredGoal
           await startBulkRun(database, site.id, { no: stored.no }, connection)
         })
         deriver.nudge()
         loader.forget()
         return present(await find(site, id))
+      },
+    }),
+    siteRoute('reader', {
+      method: 'get',
+      path: '/sites/{key}/goals:suggest',
+      summary: 'Goals that recorded traffic suggests, with the reason',
+      query: rangeQuery,
+      handle: async ({ site, query }) => {
+        const { from, to } = rangeOn(site, query)
+        const suggestions = new GoalSuggestions(from, to)
+        await recorded.each(site, ({ visits }) => suggestions.addVisitor(visits))
+        return suggestions.result()
+      },
+    }),
+    siteRoute('reader', {
+      method: 'get',
+      path: '/sites/{key}/goals/{id}/versions',
+      summary: 'Everything the goal ever was, oldest first',
+      handle: async ({ site, params }) =>
+        (await versionsOfGoal(database, (await find(site, params.id)).no)).map(({ goal, changedAt, ...rest }) => ({
+          ...rest,
+          changedAt: new Date(changedAt).toISOString(),
+          goal,
+        })),
+    }),
+    siteRoute('reader', {
+      method: 'get',
+      path: '/sites/{key}/goals/{id}/report',
+      summary: 'A goal in a range: its series, by what its conversions are told apart, the pages before, and how long it took',
+      query: rangeQuery.extend({ unit: z.enum(SERIES_UNITS).default('day') }),
+      handle: async ({ site, params, query }) => {
+        const { goal } = await find(site, params.id)
+        const range = rangeOn(site, query)
+        const report = new GoalReport(prepareGoal(goal, site.settings), range, range.calendar, query.unit)
+        await recorded.each(site, ({ visits }) => report.addVisitor(visits))
+        return report.result()
+      },
+    }),
+    siteRoute('editor', {
+      method: 'put',
+      path: '/sites/{key}/goals/{id}:archive',
+      summary: 'Put a goal away, or take it back into use; it goes on counting',
+      body: z.object({ archived: z.boolean() }),
+      handle: async ({ site, params, body }) => {
+        await archiveGoal(database, (await find(site, params.id)).no, body.archived)
+        return present(await find(site, params.id))
       },
     }),
     siteRoute('reader', {
@@ -58,7 +110,7 @@ export function goalsRoutes({ database, dictionaries, deriver, recorded, loader 
       path: '/sites/{key}/goals/{id}',
       summary: 'Change a goal; it is recounted over all history. With a revision, only if nobody else did in between',
       body: goalSchema.extend({ revision: z.number().int().optional() }),
-      handle: async ({ site, params, body: { revision, ...goal } }) => {
+      handle: async ({ site, actor, params, body: { revision, ...goal } }) => {
         await database.transaction(async (connection) => {
           const stored = await goalById(database, site.id, String(params.id), connection, true)
           if (!stored) throw notFound('goal')
@@ -67,7 +119,7 @@ export function goalsRoutes({ database, dictionaries, deriver, recorded, loader 
               current: await present(stored),
             })
           }
-          await updateGoal(database, stored.no, goal, connection)
+          await updateGoal(database, stored.no, goal, actor.name, connection)
           if (countsDifferently(goal, stored.goal)) await startBulkRun(database, site.id, { no: stored.no }, connection)
         })
         deriver.nudge()
@@ -109,16 +161,37 @@ export function goalsRoutes({ database, dictionaries, deriver, recorded, loader 
       method: 'post',
       path: '/sites/{key}/goals:backtest',
       summary: 'What a goal would have counted, had it always been so; nothing is saved',
-      body: z.object({ goal: z.union([z.string().max(40), goalSchema.extend({ name: z.string().max(200).default('') })]), ...rangeQuery.shape }),
+      body: z.object({
+        goal: z.union([z.string().max(40), goalSchema.extend({ name: z.string().max(200).default('') })]),
+        except: z.string().max(40).optional(),
+        ...rangeQuery.shape,
+      }),
       handle: async ({ site, body }) => {
         const goal = typeof body.goal === 'string' ? (await find(site, body.goal)).goal : body.goal
         const range = rangeOn(site, body)
         const backtest = new Backtest(prepareGoal(goal, site.settings), range, range.calendar)
         await recorded.each(site, ({ visitor, visits }) => backtest.addVisitor(visitor, visits))
-        return backtest.result()
+        const uids = backtest.countedUids()
+        const others = (await goalsOfSites(database, [site.id])).filter((each) => each.id !== body.except && each.id !== body.goal)
+        return { ...backtest.result(), sameAs: await countTheSame(others, uids, range) }
       },
     }),
   ]
+
+  /** Goals that counted just these events in a range. */
+  async function countTheSame(goals: readonly StoredGoal[], uids: ReadonlySet<string>, range: Range): Promise<{ id: string; name: string }[]> {
+    if (!uids.size || uids.size > MOST_COMPARED) return []
+    const counted = await countedUids(
+      database,
+      goals.map((goal) => goal.no),
+      range.from,
+      range.to,
+      MOST_COMPARED,
+    )
+    return goals
+      .filter(({ no }) => counted.get(no)?.size === uids.size && [...uids].every((uid) => counted.get(no)?.has(uid)))
+      .map(({ id, goal }) => ({ id, name: goal.name }))
+  }
 
   async function find(site: Site, id: string | undefined): Promise<StoredGoal> {
     const stored = await goalById(database, site.id, String(id))
@@ -134,6 +207,7 @@ export function goalsRoutes({ database, dictionaries, deriver, recorded, loader 
       revision: stored.revision,
       createdAt: new Date(stored.createdAt).toISOString(),
       changedAt: new Date(stored.changedAt).toISOString(),
+      archivedAt: stored.archivedAt === null ? null : new Date(stored.archivedAt).toISOString(),
       recount: { state: left ? 'running' : 'done', done: Math.max(0, stored.bulkTotal - left), total: stored.bulkTotal },
     }
   }

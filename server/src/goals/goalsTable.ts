@@ -13,6 +13,8 @@ export interface StoredGoal {
   bulkTotal: number
   createdAt: number
   changedAt: number
+  /** When it was put away; null while it is in use. */
+  archivedAt: number | null
 }
 
 interface GoalRow {
@@ -25,9 +27,10 @@ interface GoalRow {
   bulk_total: number
   created_at: number
   changed_at: number
+  archived_at: number | null
 }
 
-const READ = 'SELECT no, id, site_id, revision, goal, bulk_no, bulk_total, created_at, changed_at FROM goals'
+const READ = 'SELECT no, id, site_id, revision, goal, bulk_no, bulk_total, created_at, changed_at, archived_at FROM goals'
 
 const toGoal = (row: GoalRow): StoredGoal => ({
   no: row.no,
@@ -39,6 +42,7 @@ const toGoal = (row: GoalRow): StoredGoal => ({
   bulkTotal: row.bulk_total,
   createdAt: row.created_at,
   changedAt: row.changed_at,
+  archivedAt: row.archived_at,
 })
 
 /** The goals of some sites, oldest first. */
@@ -59,18 +63,43 @@ export async function goalById(
 }
 
 /** Adds a goal. */
-export async function insertGoal(database: Database, siteId: number, id: string, goal: Goal, connection: Connection): Promise<void> {
+export async function insertGoal(database: Database, siteId: number, id: string, goal: Goal, by: string, connection: Connection): Promise<void> {
   const now = Date.now()
-  await database.run(
+  const { insertId } = await database.run(
     'INSERT INTO goals (id, site_id, revision, goal, created_at, changed_at) VALUES (?, ?, 1, ?, ?, ?)',
     [id, siteId, JSON.stringify(goal), now, now],
     connection,
   )
+  await noteVersion(database, insertId, by, connection)
+}
+
+/** Keeps what a goal is now among its versions. */
+async function noteVersion(database: Database, no: number, by: string, connection: Connection): Promise<void> {
+  await database.run(
+    'INSERT INTO goal_versions (goal_no, revision, goal, changed_at, changed_by) SELECT no, revision, goal, changed_at, ? FROM goals WHERE no = ?',
+    [by, no],
+    connection,
+  )
+}
+
+/** Everything a goal ever was, oldest first. */
+export async function versionsOfGoal(database: Database, no: number): Promise<{ revision: number; goal: Goal; changedAt: number; changedBy: string }[]> {
+  const rows = await database.rows<{ revision: number; goal: string; changed_at: number; changed_by: string }>(
+    'SELECT revision, goal, changed_at, changed_by FROM goal_versions WHERE goal_no = ? ORDER BY revision',
+    [no],
+  )
+  return rows.map((row) => ({ revision: row.revision, goal: JSON.parse(row.goal) as Goal, changedAt: row.changed_at, changedBy: row.changed_by }))
+}
+
+/** Puts a goal away, or takes it back into use. */
+export async function archiveGoal(database: Database, no: number, archived: boolean): Promise<void> {
+  await database.run('UPDATE goals SET archived_at = ? WHERE no = ?', [archived ? Date.now() : null, no])
 }
 
 /** Replaces a goal by a new revision. */
-export async function updateGoal(database: Database, no: number, goal: Goal, connection: Connection): Promise<void> {
+export async function updateGoal(database: Database, no: number, goal: Goal, by: string, connection: Connection): Promise<void> {
   await database.run('UPDATE goals SET goal = ?, revision = revision + 1, changed_at = ? WHERE no = ?', [JSON.stringify(goal), Date.now(), no], connection)
+  await noteVersion(database, no, by, connection)
 }
 
 /** Notes the bulk run that recounts goals: one, or all of a site. */
@@ -88,5 +117,6 @@ export async function noteBulkRun(
 /** Removes a goal and what was counted for it. */
 export async function deleteGoal(database: Database, stored: StoredGoal, connection: Connection): Promise<void> {
   await database.run('DELETE FROM goals WHERE no = ?', [stored.no], connection)
+  await database.run('DELETE FROM goal_versions WHERE goal_no = ?', [stored.no], connection)
   await database.run('DELETE FROM conversions WHERE goal_no = ?', [stored.no], connection)
 }

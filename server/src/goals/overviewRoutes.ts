@@ -1,5 +1,6 @@
 import { daysOf, type Range } from '@acequia/core/days/Range'
 import { addDays, type Calendar } from '@acequia/core/days/zone'
+import * as z from 'zod'
 import { rangeOn, rangeQuery } from '../api/rangeQuery.js'
 import { siteRoute, type Route } from '../api/Route.js'
 import type { Services } from '../app/Services.js'
@@ -20,11 +21,11 @@ export function overviewRoutes({ database, dictionaries }: Services): Route[] {
       method: 'get',
       path: '/sites/{key}/overview',
       summary: 'Visits and goals of a range, against the range before it',
-      query: rangeQuery,
+      query: rangeQuery.extend({ archived: z.enum(['with', 'without']).default('without') }),
       handle: async ({ site, query }) => {
         const { calendar, ...range } = rangeOn(site, query)
         const earlier = rangeBefore(range, calendar)
-        const goals = await goalsOfSites(database, [site.id])
+        const goals = (await goalsOfSites(database, [site.id])).filter((goal) => query.archived === 'with' || goal.archivedAt === null)
         const numbers = goals.map((goal) => goal.no)
         const [visits, visitsBefore, now, before, releases, latest] = await Promise.all([
           visitsByDay(database, site.id, range.from, range.to),
@@ -47,10 +48,11 @@ export function overviewRoutes({ database, dictionaries }: Services): Route[] {
           visitsBefore: totalBefore,
           before: { from: new Date(earlier.from).toISOString(), to: new Date(earlier.to).toISOString() },
           daily: days.map((day) => ({ day, visits: visitsOn.get(day) ?? 0 })),
-          goals: goals.map(({ no, id, goal }) => ({
+          goals: goals.map(({ no, id, goal, archivedAt }) => ({
             id,
             name: goal.name,
             category: goal.category,
+            archived: archivedAt !== null,
             ...onEveryDay(now.get(no) as GoalSummary, days),
             rate: total ? (now.get(no) as GoalSummary).convertingVisits / total : null,
             before: {

@@ -16,17 +16,30 @@ export interface Series {
 }
 
 /** Series over days, with the same numbers as a table and as PNG. `marks` are dotted lines at a day. */
-const props = withDefaults(defineProps<{ days: string[]; series: Series[]; marks?: { day: string; label: string }[]; name: string; height?: number }>(), {
-  marks: () => [],
-  height: 190,
-})
+const props = withDefaults(
+  defineProps<{
+    days: string[]
+    series: Series[]
+    marks?: { day: string; label: string }[]
+    name: string
+    height?: number
+    unit?: 'hour' | 'day' | 'week' | 'month'
+  }>(),
+  {
+    marks: () => [],
+    height: 190,
+    unit: 'day',
+  },
+)
+/** A span as people say it; only days are written out. */
+const spanText = (key: string, options?: Intl.DateTimeFormatOptions): string => (props.unit === 'day' ? dayText(key, options) : key)
 
 const canvas = ref<HTMLCanvasElement>()
 const asTable = ref(false)
 let chart: Chart | undefined
 
 const columns = computed<Column[]>(() => [
-  { key: 'day', name: 'Day' },
+  { key: 'day', name: props.unit[0]!.toUpperCase() + props.unit.slice(1) },
   ...props.series.map((each, index) => ({ key: `s${index}`, name: each.name, number: true })),
 ])
 const rows = computed(() =>
@@ -92,7 +105,7 @@ function configuration(): ChartConfiguration<'line'> {
         x: {
           grid: { display: false },
           border: { display: false },
-          ticks: { ...ticks, maxRotation: 0, autoSkipPadding: 30, callback: (_, index) => dayText(props.days[index] ?? '') },
+          ticks: { ...ticks, maxRotation: 0, autoSkipPadding: 30, callback: (_, index) => spanText(props.days[index] ?? '') },
         },
         lines: {
           beginAtZero: true,
@@ -113,7 +126,7 @@ function configuration(): ChartConfiguration<'line'> {
       plugins: {
         tooltip: {
           callbacks: {
-            title: ([item]) => dayText(props.days[item?.dataIndex ?? 0] ?? '', { weekday: 'short', day: 'numeric', month: 'short' }),
+            title: ([item]) => spanText(props.days[item?.dataIndex ?? 0] ?? '', { weekday: 'short', day: 'numeric', month: 'short' }),
             label: (item) => ` ${item.dataset.label ?? ''}: ${count(item.parsed.y ?? 0)}`,
           },
         },

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { BacktestResult } from '@acequia/core/goals/Backtest'
+import type { GoalSuggestion } from '@acequia/core/goals/GoalSuggestions'
 import { CATEGORIES, type Goal } from '@acequia/core/goals/goalSchema'
 import { includePath, newCondition } from '@acequia/core/sentences/editRule'
 import { goalSentence } from '@acequia/core/sentences/goalSentence'
@@ -15,7 +15,7 @@ import { useLoaded } from '../app/useLoaded'
 import type { Choice } from '../sentences/choice'
 import SentenceEditor from '../sentences/SentenceEditor.vue'
 import { useCurrentSite } from '../sites/currentSite'
-import { NEW_GOAL, type GoalAnswer } from './goalAnswer'
+import { NEW_GOAL, type BacktestAnswer, type GoalAnswer } from './goalAnswer'
 import { goalChoices } from './goalChoices'
 import GoalEvidence from './GoalEvidence.vue'
 import { goalProblem, isUnfinishedGoal } from './goalProblem'
@@ -49,18 +49,35 @@ const counting = computed(() => {
   return JSON.stringify({ kind, count: rule, value, path: path.map((step, index) => ({ ...step, name: `Step ${index + 1}` })) })
 })
 
-const evidence = useLoaded<BacktestResult | undefined>(
+const evidence = useLoaded<BacktestAnswer | undefined>(
   async (signal) =>
     ready.value && !isUnfinishedGoal(draft.value)
-      ? api<BacktestResult>('POST', `${current.path}/goals:backtest`, { goal: JSON.parse(counting.value) as object, ...range.asked }, signal)
+      ? api<BacktestAnswer>(
+          'POST',
+          `${current.path}/goals:backtest`,
+          { goal: JSON.parse(counting.value) as object, ...(id && { except: id }), ...range.asked },
+          signal,
+        )
       : undefined,
   [counting, () => range.query, ready],
   250,
 )
+/** What the goal counts as it is saved, beside what it would count as it stands here. */
+const savedEvidence = useLoaded<BacktestAnswer | undefined>(
+  async (signal) => (id && changed.value ? api<BacktestAnswer>('POST', `${current.path}/goals:backtest`, { goal: id, ...range.asked }, signal) : undefined),
+  [() => range.query, changed],
+)
+const { data: suggestions } = useLoaded<GoalSuggestion[] | undefined>(
+  async (signal) => (id ? undefined : api('GET', `${current.path}/goals:suggest?${range.query}`, undefined, signal)),
+  [() => range.query],
+)
+function begin(suggestion: GoalSuggestion): void {
+  draft.value = { ...suggestion.goal, name: draft.value.name || suggestion.goal.name }
+}
 useLoaded(async () => (live.changes ? evidence.reload() : undefined), [() => Math.floor(live.changes / 3)], 2000)
 
 function take(answer: GoalAnswer): Goal {
-  const { id: _, revision: current_, createdAt: __, changedAt: ___, recount: ____, ...goal } = answer
+  const { id: _, revision: current_, createdAt: __, changedAt: ___, archivedAt: _____, recount: ____, ...goal } = answer
   revision.value = current_
   return goal
 }
@@ -202,10 +219,24 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
       <p v-else class="hint">You can look, but not change: your role on this site is reader.</p>
     </div>
     <aside class="evidence" aria-label="Evidence">
+      <section v-if="!id && suggestions?.length && isUnfinishedGoal(draft)" class="suggestions">
+        <h2>What your site suggests</h2>
+        <ul>
+          <li v-for="each in suggestions" :key="each.why">
+            <div>
+              <strong>Someone {{ each.purpose }}</strong>
+              <p class="hint">{{ each.why }}</p>
+            </div>
+            <button @click="begin(each)">Begin with it</button>
+          </li>
+        </ul>
+      </section>
       <GoalEvidence
         :result="evidence.data.value"
         :loading="evidence.loading.value"
         :error="evidence.error.value"
+        :saved="changed ? savedEvidence.data.value : undefined"
+        :same-as="evidence.data.value?.sameAs"
         :unfinished="isUnfinishedGoal(draft)"
         counts="conversions"
         @include="include"
@@ -274,6 +305,23 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
 }
 .grow {
   flex: 1;
+}
+.suggestions ul {
+  list-style: none;
+  padding: 0;
+  margin: 0;
+}
+.suggestions li {
+  display: flex;
+  gap: 10px;
+  justify-content: space-between;
+  align-items: flex-start;
+  border-bottom: 1px solid var(--plaster-3);
+  padding: 8px 0;
+}
+.suggestions p {
+  margin: 0;
+  overflow-wrap: anywhere;
 }
 .problem button {
   margin-right: 8px;

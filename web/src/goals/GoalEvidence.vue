@@ -14,6 +14,10 @@ const props = defineProps<{
   unfinished?: boolean
   fromNowOn?: boolean
   counts: 'conversions' | 'times'
+  /** What it counts as it is saved, while it is being changed. */
+  saved?: BacktestResult | undefined
+  /** Saved goals that count just the same. */
+  sameAs?: { id: string; name: string }[] | undefined
 }>()
 defineEmits<{ include: [path: string] }>()
 const current = useCurrentSite()
@@ -52,6 +56,16 @@ const included = (why: string): boolean => why === 'differs only in upper and lo
             <strong>{{ count(result.convertingVisits) }}</strong><span>of {{ count(result.visits) }} visits</span>
           </div>
         </div>
+        <p v-if="saved" class="hint">
+          As it is saved: {{ count(saved.conversions) }}<template v-if="counts === 'conversions'">, {{ money(saved.value, currency) }}</template
+          >, {{ rate(saved.rate) }} of visits.
+        </p>
+        <p v-if="sameAs?.length" class="same" role="status">
+          Counts the same as
+          <template v-for="(each, index) in sameAs" :key="each.id"
+            >{{ index ? ', ' : '' }}<RouterLink :to="{ name: 'goal', params: { key: current.key, id: each.id } }">{{ each.name }}</RouterLink></template
+          >.
+        </p>
         <p v-if="result.unconverted" class="hint">
           Without a rate, and so not in the value:
           {{
@@ -79,6 +93,18 @@ const included = (why: string): boolean => why === 'differs only in upper and lo
           <button v-if="!included(miss.why)" @click="$emit('include', miss.path)">Include</button>
         </li>
       </ul>
+    </section>
+
+    <section v-if="!unfinished && result?.alone.length">
+      <h2>What each condition alone would match</h2>
+      <table class="figures">
+        <tbody>
+          <tr v-for="each in result.alone" :key="each.words">
+            <td>{{ each.words }}</td>
+            <td class="number">{{ count(each.events) }}</td>
+          </tr>
+        </tbody>
+      </table>
     </section>
 
     <section v-if="!unfinished && result?.addresses.length">
@@ -117,7 +143,9 @@ const included = (why: string): boolean => why === 'differs only in upper and lo
           <tr v-for="(example, index) in result.examples.slice(0, 5)" :key="index">
             <td>{{ timeText(example.at, current.site?.timeZone ?? 'UTC', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }) }}</td>
             <td class="path">
-              <code>{{ example.order ?? example.path }}</code>
+              <RouterLink title="Everything this visitor did" :to="{ name: 'visitor', params: { key: current.key, visitor: example.visitor } }"
+                ><code>{{ example.order ?? example.path }}</code></RouterLink
+              >
             </td>
             <td class="number">{{ example.value === null ? `no rate for ${example.currency}` : money(example.value, currency) }}</td>
           </tr>
@@ -163,6 +191,11 @@ li p {
 }
 code {
   overflow-wrap: anywhere;
+}
+.same {
+  background: var(--ochre-run);
+  border-radius: var(--radius);
+  padding: 6px 10px;
 }
 .none {
   margin-top: 10px;

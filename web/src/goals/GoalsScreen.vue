@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { goalSentence } from '@acequia/core/sentences/goalSentence'
 import { plainText } from '@acequia/core/sentences/Part'
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api } from '../app/api'
 import { changeFrom, count, locale, money, rate } from '../app/formatting'
@@ -21,11 +21,12 @@ const live = useLive()
 const router = useRouter()
 const currency = computed(() => current.site?.currency ?? 'EUR')
 
+const withArchived = ref(false)
 const { data, error } = useLoaded(
   async (signal) => {
     const [goals, overview] = await Promise.all([
       api<GoalAnswer[]>('GET', `${current.path}/goals`, undefined, signal),
-      api<Overview>('GET', `${current.path}/overview?${range.query}`, undefined, signal),
+      api<Overview>('GET', `${current.path}/overview?${range.query}&archived=with`, undefined, signal),
     ])
     return { goals, overview }
   },
@@ -61,21 +62,24 @@ const columns = computed<Column[]>(() => [
   { key: 'trend', name: 'Trend' },
 ])
 const rows = computed(() =>
-  (data.value?.goals ?? []).map((goal) => {
-    const figures = data.value?.overview.goals.find((each) => each.id === goal.id)
-    return {
-      id: goal.id,
-      name: goal.name,
-      category: goal.category,
-      conversions: figures?.conversions ?? 0,
-      value: figures?.value ?? 0,
-      rate: figures?.rate ?? null,
-      before: figures?.before.conversions ?? 0,
-      daily: figures?.daily.map((day) => day.conversions) ?? [],
-      sentence: plainText(goalSentence(goal, currency.value, locale)),
-      recounting: goal.recount.state === 'running',
-    }
-  }),
+  (data.value?.goals ?? [])
+    .filter((goal) => withArchived.value || !goal.archivedAt)
+    .map((goal) => {
+      const figures = data.value?.overview.goals.find((each) => each.id === goal.id)
+      return {
+        id: goal.id,
+        name: goal.name,
+        category: goal.category,
+        conversions: figures?.conversions ?? 0,
+        value: figures?.value ?? 0,
+        rate: figures?.rate ?? null,
+        before: figures?.before.conversions ?? 0,
+        daily: figures?.daily.map((day) => day.conversions) ?? [],
+        sentence: plainText(goalSentence(goal, currency.value, locale)),
+        archived: !!goal.archivedAt,
+        recounting: goal.recount.state === 'running',
+      }
+    }),
 )
 
 useKeys({ n: () => void router.push({ name: 'new-goal', params: { key: current.key } }) })
@@ -98,11 +102,17 @@ useKeys({ n: () => void router.push({ name: 'new-goal', params: { key: current.k
     </div>
     <DataTable v-else-if="data" :columns="columns" :rows="rows" row-key="id" name="Goals">
       <template #cell-name="{ row }">
-        <RouterLink class="goal" :to="{ name: 'goal', params: { key: current.key, id: String(row.id) } }">{{ row.name }}</RouterLink>
+        <RouterLink class="goal" :to="{ name: 'goal', params: { key: current.key, id: String(row.id) } }">{{ row.name }}</RouterLink><span
+          v-if="row.archived"
+          class="hint"
+        >
+          archived</span
+        >
         <p class="hint sentence">{{ row.sentence }}<strong v-if="row.recounting"> Recounting …</strong></p>
       </template>
       <template #cell-trend="{ row }"><SparkLine :values="row.daily as number[]" :label="`Trend of ${String(row.name)}`" /></template>
     </DataTable>
+    <label v-if="data?.goals.some((goal) => goal.archivedAt)" class="hint"><input v-model="withArchived" type="checkbox" /> show archived goals too</label>
   </div>
 </template>
 

@@ -1,3 +1,4 @@
+import type { BacktestResult } from '@acequia/core/goals/Backtest'
 import type { Goal } from '@acequia/core/goals/goalSchema'
 
 /** A goal as the API gives it. */
@@ -6,14 +7,19 @@ export type GoalAnswer = Goal & {
   revision: number
   createdAt: string
   changedAt: string
+  archivedAt: string | null
   recount: { state: 'running' | 'done'; done: number; total: number }
 }
+
+/** A backtest as the API gives it: also which saved goals count just the same. */
+export type BacktestAnswer = BacktestResult & { sameAs: { id: string; name: string }[] }
 
 /** What a range of days counted for one goal, as *Today* and the list get it. */
 export interface GoalFigures {
   id: string
   name: string
   category: string
+  archived: boolean
   conversions: number
   value: number
   unconverted?: Record<string, string>
