@@ -8,13 +8,19 @@ import { judge } from '../rules/judge.js'
 import { prepareRule } from '../rules/prepareRule.js'
 import type { Visit } from '../visits/deriveVisits.js'
 import type { Funnel } from './funnelSchema.js'
-import { FunnelTally, splitKey, type FunnelCount } from './FunnelTally.js'
+import { FunnelTally, splitKey, type FunnelCount, type FunnelState } from './FunnelTally.js'
 import { shapeOf, walkFunnel, type Track } from './walkFunnel.js'
 
 /** What a funnel counted. */
 export interface FunnelResult extends FunnelCount {
   /** The same for each value of a dimension, the largest first. */
   split?: (FunnelCount & { key: DimensionValue })[]
+}
+
+/** What was counted of some of a site's visitors, as it can be handed to another thread. */
+export interface FunnelPart {
+  all: FunnelState
+  parts: { key: DimensionValue; state: FunnelState }[]
 }
 
 /** One walk behind a number. */
@@ -43,7 +49,7 @@ export interface Listing {
 
 const DAY_MS = 86_400_000
 /** Somebody who left may come back within this time, in ms. */
-const BACK_MS = 30 * DAY_MS
+export const BACK_MS = 30 * DAY_MS
 const MOST_LISTED = 200
 
 /** Runs a funnel over visits. Feed it every visitor of the site once, in any order, then ask for the result. */
@@ -110,6 +116,17 @@ export class FunnelRun {
     const first = walkFunnel(track, this.shape, from, joinBefore, events.length, deadline, this.met)
     const last = this.met[this.met.length - 1] ?? 0
     this.note(visitor, track, events, visitOf, first, starts.find((start) => start > last) ?? events.length)
+  }
+
+  /** Adds what was counted elsewhere, of other visitors. */
+  merge({ all, parts }: FunnelPart): void {
+    this.tally.merge(all)
+    for (const { key, state } of parts) {
+      const name = splitKey(key)
+      const part = this.parts.get(name) ?? { key, tally: new FunnelTally(this.names) }
+      part.tally.merge(state)
+      this.parts.set(name, part)
+    }
   }
 
   /** What was counted. */

@@ -27,6 +27,15 @@ export interface FunnelCount {
   completed: number
 }
 
+/** Everything a tally has counted, without names. */
+export interface FunnelState {
+  entered: number[]
+  reached: number[]
+  cameBack: number[]
+  times: Float64Array[]
+  leftTo: [path: string | null, count: number][][]
+}
+
 /** Adds up walks through a funnel. */
 export class FunnelTally {
   private readonly entered: number[]
@@ -34,13 +43,39 @@ export class FunnelTally {
   private readonly times: number[][]
   private readonly leftTo: Map<string | null, number>[]
   private readonly cameBack: number[]
+  /** Times that came from other threads. */
+  private readonly merged: Float64Array[][]
 
   constructor(private readonly names: readonly string[]) {
     this.entered = names.map(() => 0)
     this.reached = names.map(() => 0)
     this.cameBack = names.map(() => 0)
     this.times = names.map(() => [])
+    this.merged = names.map(() => [])
     this.leftTo = names.map(() => new Map<string | null, number>())
+  }
+
+  /** Everything counted so far, as it can be handed to another thread. */
+  state(): FunnelState {
+    return {
+      entered: this.entered,
+      reached: this.reached,
+      cameBack: this.cameBack,
+      times: this.times.map((list) => Float64Array.from(list)),
+      leftTo: this.leftTo.map((pages) => [...pages]),
+    }
+  }
+
+  /** Adds what somebody else counted of other visitors. */
+  merge(state: FunnelState): void {
+    for (let step = 0; step < this.names.length; step++) {
+      this.entered[step]! += state.entered[step]!
+      this.reached[step]! += state.reached[step]!
+      this.cameBack[step]! += state.cameBack[step]!
+      this.merged[step]!.push(state.times[step]!)
+      const pages = this.leftTo[step]!
+      for (const [path, n] of state.leftTo[step]!) pages.set(path, (pages.get(path) ?? 0) + n)
+    }
   }
 
   /** How many joined, for sorting. */
@@ -80,7 +115,7 @@ export class FunnelTally {
         continued,
         left: step === end ? 0 : all - continued,
         rate: step === end || !all ? null : continued / all,
-        medianSeconds: median(times),
+        medianSeconds: median(this.merged[step]!.length ? joined([Float64Array.from(times), ...this.merged[step]!]) : Float64Array.from(times)),
         leftTo: [...this.leftTo[step]!]
           .map(([path, count]) => ({ path, count }))
           .sort((a, b) => b.count - a.count || (a.path === null ? 1 : b.path === null ? -1 : compareCodePoints(a.path, b.path))),
@@ -91,12 +126,47 @@ export class FunnelTally {
   }
 }
 
-/** The middle of some times in ms, in seconds; of an even number, halfway between the two in the middle. */
-function median(times: number[]): number | null {
+function joined(lists: readonly Float64Array[]): Float64Array {
+  const all = new Float64Array(lists.reduce((sum, list) => sum + list.length, 0))
+  let length = 0
+  for (const list of lists) {
+    all.set(list, length)
+    length += list.length
+  }
+  return all
+}
+
+/** The middle of some times in ms, in seconds; of an even number, halfway between the two in the middle. Changes their order. */
+function median(times: Float64Array): number | null {
   if (!times.length) return null
-  const sorted = Float64Array.from(times).sort()
-  const middle = sorted.length >> 1
-  return (sorted.length % 2 ? sorted[middle]! : (sorted[middle - 1]! + sorted[middle]!) / 2) / 1000
+  const middle = times.length >> 1
+  const upper = nth(times, middle)
+  if (times.length % 2) return upper / 1000
+  let lower = -Infinity
+  for (let index = 0; index < middle; index++) lower = Math.max(lower, times[index]!)
+  return (lower + upper) / 2000
+}
+
+/** The nth smallest, by Hoare's selection: sorting millions of times would take longer than counting them. */
+function nth(list: Float64Array, n: number): number {
+  let [left, right] = [0, list.length - 1]
+  while (left < right) {
+    const pivot = list[(left + right) >> 1]!
+    let [low, high] = [left, right]
+    while (low <= high) {
+      while (list[low]! < pivot) low++
+      while (list[high]! > pivot) high--
+      if (low <= high) {
+        const swap = list[low]!
+        list[low++] = list[high]!
+        list[high--] = swap
+      }
+    }
+    if (n <= high) right = high
+    else if (n >= low) left = low
+    else break
+  }
+  return list[n]!
 }
 
 /** The key of a part, for a map. */

@@ -11,7 +11,7 @@ import type { Visit } from '../visits/deriveVisits.js'
 import { countGoal, type Conversion } from './countGoal.js'
 import { firstOfEachOrder } from './firstOfEachOrder.js'
 import type { PreparedGoal } from './prepareGoal.js'
-import { ValueSum, type SummedValue } from './ValueSum.js'
+import { ValueSum, type SummedValue, type ValueSumState } from './ValueSum.js'
 
 /** What a goal would have counted. */
 export interface BacktestResult extends SummedValue {
@@ -37,6 +37,43 @@ export interface BacktestResult extends SummedValue {
 
 const MOST_LISTED = 20
 
+/** One event that counts, but for orders that somebody else may have first. */
+export interface CountedOnce {
+  at: number
+  uid: string
+  order: string | null
+  /** The same for events of the same visit. */
+  visit: unknown
+  /** ms since 1970, of the visit's start. */
+  visitAt: number
+  visitor: string
+  path: string
+  /** The event's own order, whatever the count rule. */
+  shownOrder: string | null
+  amount: number
+  value: number | null
+  currency: string
+}
+
+/** What was counted of some of a site's visitors, as it can be handed to another thread. */
+export interface BacktestPart {
+  /** Everything counted, where each order counts once; else only the latest in the range, for examples. */
+  counted: CountedOnce[]
+  /** Sums over what is not in `counted` for good; empty where each order counts once. */
+  conversions: number
+  convertingVisits: number
+  sum: ValueSumState
+  days: [day: Day, conversions: number, sum: ValueSumState][]
+  visits: number
+  visitsByDay: [day: Day, visits: number][]
+  eventsByDay: [day: Day, events: number][]
+  ofKind: number
+  afterPath: number
+  addresses: [path: string, events: number, visits: number][]
+  misses: { path: string; events: number; why: string }[]
+  alone: number[]
+}
+
 /**
  * Runs a goal over history as if it had always been so. Feed it every visitor of the site once, in
  * any order, then ask for the result. Nothing is saved.
@@ -48,6 +85,7 @@ export class Backtest {
   private readonly eventsByDay = new Map<Day, number>()
   private readonly addresses = new Map<string, { events: number; visits: number }>()
   private readonly misses = new Map<string, { path: string; events: number; why: string }>()
+  private readonly parts: BacktestPart[] = []
   private visits = 0
   private ofKind = 0
   private afterPath = 0
@@ -97,27 +135,67 @@ export class Backtest {
     this.collectNearMisses(visits)
   }
 
+  /** Adds what was counted elsewhere, of other visitors. */
+  merge(part: BacktestPart): void {
+    this.parts.push(part)
+    this.visits += part.visits
+    this.ofKind += part.ofKind
+    this.afterPath += part.afterPath
+    for (const [day, n] of part.visitsByDay) this.visitsByDay.set(day, (this.visitsByDay.get(day) ?? 0) + n)
+    for (const [day, n] of part.eventsByDay) this.eventsByDay.set(day, (this.eventsByDay.get(day) ?? 0) + n)
+    for (const [path, events, visits] of part.addresses) {
+      const address = this.addresses.get(path) ?? { events: 0, visits: 0 }
+      this.addresses.set(path, { events: address.events + events, visits: address.visits + visits })
+    }
+    for (const miss of part.misses) {
+      const key = `${miss.why}\n${miss.path}`
+      const known = this.misses.get(key)
+      if (known) known.events += miss.events
+      else this.misses.set(key, { ...miss })
+    }
+    for (const [index, events] of part.alone.entries()) {
+      const each = this.alone[index]
+      if (each) each.events += events
+    }
+  }
+
   /** The answer over all visitors added so far. */
   result(): BacktestResult {
-    const final = new Set(firstOfEachOrder(this.found.map(({ conversion }) => conversion)))
-    const kept = this.found.filter(({ conversion }) => final.has(conversion))
-    const converting = new Set(kept.filter(({ conversion }) => this.startsInRange(conversion.visit)).map(({ conversion }) => conversion.visit))
-    const counted = kept.filter(({ conversion }) => this.inRange(conversion.event.at)).sort((a, b) => compareEvents(a.conversion.event, b.conversion.event))
+    const once = this.goal.count === 'order'
+    const own = this.found.map(({ visitor, conversion }) => this.countedOnce(visitor, conversion))
+    const all = once ? [...own, ...this.parts.flatMap((part) => part.counted)] : own
+    const final = once ? firstOfEachOrder(all.map((each) => ({ event: each, order: each.order, each }))).map(({ each }) => each) : all
+    const counted = final.filter(({ at }) => this.inRange(at)).sort(compareEvents)
+    const converting = new Set(final.filter(({ visitAt }) => this.inRange(visitAt)).map(({ visit }) => visit)).size
     const sum = new ValueSum()
     const daily = new Map(daysOf(this.range, this.calendar).map((day) => [day, { conversions: 0, sum: new ValueSum() }]))
-    for (const { conversion } of counted) {
-      sum.add(conversion)
-      const entry = daily.get(this.calendar.dayOf(conversion.event.at))
+    for (const each of counted) {
+      sum.add(each)
+      const entry = daily.get(this.calendar.dayOf(each.at))
       if (!entry) continue
       entry.conversions++
-      entry.sum.add(conversion)
+      entry.sum.add(each)
     }
+    let conversions = counted.length
+    let convertingVisits = converting
+    for (const part of this.parts) {
+      conversions += part.conversions
+      convertingVisits += part.convertingVisits
+      sum.merge(part.sum)
+      for (const [day, n, its] of part.days) {
+        const entry = daily.get(day)
+        if (!entry) continue
+        entry.conversions += n
+        entry.sum.merge(its)
+      }
+    }
+    const latest = once ? counted : [...counted, ...this.parts.flatMap((part) => part.counted)].sort(compareEvents)
     return {
-      conversions: counted.length,
+      conversions,
       ...sum.result(),
       visits: this.visits,
-      convertingVisits: converting.size,
-      rate: this.visits ? converting.size / this.visits : null,
+      convertingVisits,
+      rate: this.visits ? convertingVisits / this.visits : null,
       daily: [...daily].map(([day, entry]) => ({
         day,
         conversions: entry.conversions,
@@ -125,19 +203,19 @@ export class Backtest {
         events: this.eventsByDay.get(day) ?? 0,
         visits: this.visitsByDay.get(day) ?? 0,
       })),
-      examples: counted
+      examples: latest
         .slice(-MOST_LISTED)
         .reverse()
-        .map(({ visitor, conversion }) => ({
-          at: new Date(conversion.event.at).toISOString(),
+        .map(({ at, visitor, path, shownOrder, value, currency }) => ({
+          at: new Date(at).toISOString(),
           visitor,
-          path: this.partsOf(conversion.event.url).path,
-          order: conversion.event.order || null,
-          value: conversion.value === null ? null : conversion.value / 10_000,
-          currency: conversion.currency,
+          path,
+          order: shownOrder,
+          value: value === null ? null : value / 10_000,
+          currency,
         })),
       nearMisses: [...this.misses.values()].sort((a, b) => b.events - a.events || (a.path < b.path ? -1 : 1)).slice(0, MOST_LISTED),
-      parts: { kind: this.ofKind, path: this.afterPath, count: counted.length },
+      parts: { kind: this.ofKind, path: this.afterPath, count: conversions },
       alone: this.alone.map(({ words, events }) => ({ words, events })),
       addresses: [...this.addresses]
         .map(([path, entry]) => ({ path, ...entry }))
@@ -146,12 +224,13 @@ export class Backtest {
     }
   }
 
-  private inRange(at: number): boolean {
-    return at >= this.range.from && at < this.range.to
+  private countedOnce(visitor: string, { event, visit, order, amount, value, currency }: Conversion): CountedOnce {
+    const { path } = this.partsOf(event.url)
+    return { at: event.at, uid: event.uid, order, visit, visitAt: visit.startedAt, visitor, path, shownOrder: event.order || null, amount, value, currency }
   }
 
-  private startsInRange(visit: Visit): boolean {
-    return this.inRange(visit.startedAt)
+  private inRange(at: number): boolean {
+    return at >= this.range.from && at < this.range.to
   }
 
   private collectNearMisses(visits: readonly Visit[]): void {

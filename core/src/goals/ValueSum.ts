@@ -8,6 +8,12 @@ export interface SummedValue {
   unconverted?: Record<string, string>
 }
 
+/** A sum in ten-thousandths, with what had no rate by currency. */
+export interface ValueSumState {
+  total: bigint
+  without: [currency: string, sum: bigint][]
+}
+
 /** Adds up conversion values exactly. */
 export class ValueSum {
   private total = 0n
@@ -17,6 +23,17 @@ export class ValueSum {
   add(conversion: { value: Amount | null; amount: Amount; currency: string }): void {
     if (conversion.value !== null) this.total += BigInt(conversion.value)
     else this.without.set(conversion.currency, (this.without.get(conversion.currency) ?? 0n) + BigInt(conversion.amount))
+  }
+
+  /** Adds a sum that was made elsewhere, as `state` gave it. */
+  merge({ total, without }: ValueSumState): void {
+    this.total += total
+    for (const [currency, sum] of without) this.without.set(currency, (this.without.get(currency) ?? 0n) + sum)
+  }
+
+  /** The sum as it can be handed to another thread. */
+  state(): ValueSumState {
+    return { total: this.total, without: [...this.without] }
   }
 
   /** The sum as answers carry it. */

@@ -26,16 +26,27 @@ export function countGoal<E extends LoggedEvent>(goal: PreparedGoal, visits: rea
   return { ofKind, afterPath, conversions: counted.map((each) => ({ ...each, ...worth(goal, each.event, each.visit, partsOf) })) }
 }
 
-function worth(goal: PreparedGoal, event: LoggedEvent, visit: Visit, partsOf: (url: string) => UrlParts): Pick<Conversion, 'amount' | 'currency' | 'value'> {
+function worth(goal: PreparedGoal, event: LoggedEvent, visit: Visit, partsOf: (url: string) => UrlParts): Worth {
+  return worthOf(goal, goal.value.type === 'reading' ? readEvent(event, visit.source, partsOf)(goal.value.reading) : undefined, event.currency)
+}
+
+/** What one conversion is worth: as read, and in site money; null where there is no rate. */
+export interface Worth {
+  amount: Amount
+  currency: string
+  value: Amount | null
+}
+
+/**
+ * What a goal's conversion is worth (contract "Goals").
+ * @param text of the goal's reading; undefined where it is absent
+ * @param given the event's currency
+ */
+export function worthOf(goal: PreparedGoal, text: string | undefined, given: string | null | undefined): Worth {
   if (goal.value.type === 'none') return { amount: 0, currency: goal.currency, value: 0 }
-  if (goal.value.type === 'reading') {
-    const text = readEvent(event, visit.source, partsOf)(goal.value.reading)
-    const amount = text === undefined ? null : parseAmount(text)
-    if (text !== undefined && amount !== null) {
-      const currency = event.currency || goal.currency
-      const rate = currency === goal.currency ? '1' : Object.prototype.hasOwnProperty.call(goal.rates, currency) ? goal.rates[currency] : undefined
-      return { amount, currency, value: rate === undefined ? null : convertAmount(text, rate) }
-    }
-  }
-  return { amount: goal.amount, currency: goal.currency, value: goal.amount }
+  const amount = goal.value.type === 'reading' && text !== undefined ? parseAmount(text) : null
+  if (text === undefined || amount === null) return { amount: goal.amount, currency: goal.currency, value: goal.amount }
+  const currency = given || goal.currency
+  const rate = currency === goal.currency ? '1' : Object.prototype.hasOwnProperty.call(goal.rates, currency) ? goal.rates[currency] : undefined
+  return { amount, currency, value: rate === undefined ? null : convertAmount(text, rate) }
 }

@@ -3,6 +3,7 @@ import { readEvent } from '../readings/readEvent.js'
 import { urlParts, type UrlParts } from '../readings/url.js'
 import { judge, type PreparedRule } from '../rules/judge.js'
 import type { Visit } from '../visits/deriveVisits.js'
+import { countVisit } from './countVisit.js'
 import type { PreparedGoal } from './prepareGoal.js'
 
 /** An event in its visit. */
@@ -40,29 +41,26 @@ export function goalEvents<E extends LoggedEvent>(
   partsOf: (url: string) => UrlParts = urlParts,
 ): GoalEvents<E> {
   const result: GoalEvents<E> = { ofKind: [], afterPath: [], counted: [] }
-  const { only } = goal
-  const orders = new Set<string>()
+  const { kind, only, required } = goal
+  const shape = { kind, count: goal.count, steps: required.length }
+  const memory = { counted: 0, orders: new Set<string | number>() }
+  const name = kind.type === 'event' ? kind.event : 'page-view'
   for (const visit of visits) {
-    const ofKind = eventsOfKind(goal, visit, partsOf)
-    if (!ofKind.length) continue
-    const ready = pathMetFrom(goal.required, visit, partsOf)
-    let withoutOrder = 0
-    let inVisit = 0
-    for (const index of ofKind) {
-      const event = visit.events[index] as E
-      result.ofKind.push({ event, visit })
-      if (index < ready) continue
-      result.afterPath.push({ event, visit })
-      const order = goal.count === 'order' ? event.order || null : null
-      const repeated =
-        (goal.count === 'visit' && inVisit > 0) ||
-        (goal.count === 'visitor' && result.counted.length > 0) ||
-        (goal.count === 'order' && (order === null ? withoutOrder > 0 : orders.has(order)))
-      inVisit++
-      if (goal.count === 'order' && order === null) withoutOrder++
-      if (order !== null) orders.add(order)
-      if (!repeated) result.counted.push({ event, visit, order })
+    const event = (position: number): E => visit.events[position] as E
+    const holds = (rule: PreparedRule, position: number): boolean => judge(rule, readEvent(event(position), visit.source, partsOf))
+    const track = {
+      at: (position: number) => event(position).at,
+      isPageView: (position: number) => event(position).name === 'page-view',
+      isOfKind: (position: number) => event(position).name === name && holds(goal.where, position),
+      meetsStep: (step: number, position: number) => holds(required[step] as PreparedRule, position),
+      order: (position: number) => event(position).order || null,
     }
+    countVisit(shape, track, 0, visit.events.length, memory, (position, passed) => {
+      const found = { event: event(position), visit }
+      result.ofKind.push(found)
+      if (passed !== 'kind') result.afterPath.push(found)
+      if (passed === 'counted') result.counted.push({ ...found, order: (goal.count === 'order' && found.event.order) || null })
+    })
   }
   if (only)
     result.counted = result.counted.filter(({ event, visit }) => {
@@ -70,37 +68,4 @@ export function goalEvents<E extends LoggedEvent>(
       return judge(only.where, read) && !(only.except.length && judge(only.except, read))
     })
   return result
-}
-
-/** Positions in the visit of the events that are of the goal's kind. */
-function eventsOfKind(goal: PreparedGoal, visit: Visit, partsOf: (url: string) => UrlParts): number[] {
-  const { kind } = goal
-  const found: number[] = []
-  if (kind.type === 'time') {
-    const index = visit.events.findIndex((event) => event.at - visit.startedAt >= kind.seconds * 1000)
-    return index < 0 ? [] : [index]
-  }
-  let pages = 0
-  for (const [index, event] of visit.events.entries()) {
-    if (kind.type === 'depth') {
-      if (event.name === 'page-view' && ++pages === kind.pages) return [index]
-    } else if (event.name === (kind.type === 'page' ? 'page-view' : kind.event) && judge(goal.where, readEvent(event, visit.source, partsOf))) {
-      found.push(index)
-    }
-  }
-  return found
-}
-
-/**
- * The position in the visit from which on all required steps lie behind: greedily the earliest page
- * view for each, in order. Infinity when they are never all met.
- */
-function pathMetFrom(steps: readonly PreparedRule[], visit: Visit, partsOf: (url: string) => UrlParts): number {
-  let step = 0
-  if (steps.length === 0) return 0
-  for (const [index, event] of visit.events.entries()) {
-    if (event.name !== 'page-view' || !judge(steps[step] as PreparedRule, readEvent(event, visit.source, partsOf))) continue
-    if (++step === steps.length) return index + 1
-  }
-  return Infinity
 }

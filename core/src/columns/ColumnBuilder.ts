@@ -1,0 +1,133 @@
+import type { LoggedEvent } from '../events/LoggedEvent.js'
+import { parseAmount } from '../money/Amount.js'
+import type { Visit } from '../visits/deriveVisits.js'
+import { EVENT_COLUMNS, VISIT_COLUMNS, type Columns, type ColumnTexts } from './Columns.js'
+
+/** Gives each text a small number. 0 is "none". */
+class Texts {
+  readonly list: string[] = ['']
+  private readonly ids = new Map<string, number>()
+
+  id(text: string | null | undefined): number {
+    if (text === null || text === undefined || text === '') return 0
+    let id = this.ids.get(text)
+    if (id === undefined) {
+      id = this.list.length
+      this.list.push(text)
+      this.ids.set(text, id)
+    }
+    return id
+  }
+}
+
+/** A column that grows. */
+class Growing<A extends Uint32Array | Float64Array> {
+  private array: A
+  length = 0
+
+  constructor(private readonly make: (size: number) => A) {
+    this.array = make(1 << 16)
+  }
+
+  push(value: number): void {
+    if (this.length === this.array.length) {
+      const larger = this.make(this.array.length * 2)
+      larger.set(this.array as never)
+      this.array = larger
+    }
+    this.array[this.length++] = value
+  }
+
+  /** The column at its final size, in shared memory. */
+  shared(): A {
+    const bytes = this.array.BYTES_PER_ELEMENT
+    const buffer = new SharedArrayBuffer(Math.max(bytes, this.length * bytes))
+    const final = (bytes === 8 ? new Float64Array(buffer, 0, this.length) : new Uint32Array(buffer, 0, this.length)) as A
+    final.set(this.array.subarray(0, this.length) as never)
+    return final
+  }
+}
+
+const numbers = (): Growing<Uint32Array> => new Growing((size) => new Uint32Array(size))
+
+/** Makes columns out of visits. Feed it every visitor once, in any order. */
+export class ColumnBuilder {
+  private readonly columns = Object.fromEntries([...EVENT_COLUMNS, ...VISIT_COLUMNS].map((name) => [name, numbers()])) as Record<
+    (typeof EVENT_COLUMNS)[number] | (typeof VISIT_COLUMNS)[number],
+    Growing<Uint32Array>
+  >
+  private readonly at = new Growing((size) => new Float64Array(size))
+  private readonly value = new Growing((size) => new Float64Array(size))
+  private readonly visitStart = numbers()
+  private readonly visitorStart = numbers()
+  private readonly visitorId = numbers()
+  private readonly texts = {
+    names: new Texts(),
+    addresses: new Texts(),
+    rests: new Texts(),
+    titles: new Texts(),
+    referrers: new Texts(),
+    currencies: new Texts(),
+    orders: new Texts(),
+    data: new Texts(),
+    uids: new Texts(),
+    agents: new Texts(),
+    places: new Texts(),
+    sources: new Texts(),
+  }
+
+  /** Takes all visits of one visitor, oldest first. */
+  addVisitor(visitorId: number, visits: readonly Visit[]): void {
+    this.visitorStart.push(this.visitStart.length)
+    this.visitorId.push(visitorId)
+    for (const { source, events } of visits) {
+      this.visitStart.push(this.at.length)
+      const [first] = events
+      const place = first?.place
+      this.columns.visitSource.push(this.texts.sources.id(JSON.stringify(source)))
+      this.columns.visitAgent.push(this.texts.agents.id(first?.userAgent))
+      this.columns.visitPlace.push(this.texts.places.id(place && JSON.stringify([place.country, place.region, place.city])))
+      for (const event of events) this.addEvent(event)
+    }
+  }
+
+  /** The columns. Do not add anything afterwards. */
+  finish(): Columns {
+    const [visits, visitors] = [this.visitStart.length, this.visitorId.length]
+    this.visitStart.push(this.at.length)
+    this.visitorStart.push(visits)
+    const texts = Object.fromEntries(Object.entries(this.texts).map(([name, { list }]) => [name, list])) as unknown as ColumnTexts
+    const rest = Object.fromEntries(Object.entries(this.columns).map(([name, column]) => [name, column.shared()])) as Pick<
+      Columns,
+      (typeof EVENT_COLUMNS)[number] | (typeof VISIT_COLUMNS)[number]
+    >
+    return {
+      events: this.at.length,
+      visits,
+      visitors,
+      ...rest,
+      at: this.at.shared(),
+      value: this.value.shared(),
+      visitStart: this.visitStart.shared(),
+      visitorStart: this.visitorStart.shared(),
+      visitorId: this.visitorId.shared(),
+      texts: { ...texts, sources: this.texts.sources.list.map((text) => JSON.parse(text || 'null') as Columns['texts']['sources'][number]) },
+    }
+  }
+
+  private addEvent({ at, name, url, title, referrer, currency, order, data, value, uid }: LoggedEvent): void {
+    const end = url.search(/[?#]/)
+    const { columns, texts } = this
+    this.at.push(at)
+    this.value.push(value === null || value === undefined ? NaN : (parseAmount(String(value)) ?? NaN))
+    columns.name.push(texts.names.id(name))
+    columns.address.push(texts.addresses.id(end < 0 ? url : url.slice(0, end)))
+    columns.rest.push(end < 0 ? 0 : texts.rests.id(url.slice(end)))
+    columns.title.push(texts.titles.id(title))
+    columns.referrer.push(texts.referrers.id(referrer))
+    columns.currency.push(texts.currencies.id(currency))
+    columns.order.push(texts.orders.id(order))
+    columns.data.push(data ? texts.data.id(JSON.stringify(data)) : 0)
+    columns.orderUid.push(order ? texts.uids.id(uid) : 0)
+  }
+}

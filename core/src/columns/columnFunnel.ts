@@ -1,0 +1,202 @@
+import { agentOf, isTimeDimension, timeDimension, type Dimension, type DimensionValue } from '../dimensions/dimensions.js'
+import type { Range } from '../days/Range.js'
+import type { Calendar } from '../days/zone.js'
+import { BACK_MS, type FunnelPart } from '../funnels/FunnelRun.js'
+import { FunnelTally, splitKey, type FunnelState } from '../funnels/FunnelTally.js'
+import type { Funnel } from '../funnels/funnelSchema.js'
+import { shapeOf, walkFunnel, type Track } from '../funnels/walkFunnel.js'
+import { urlParts } from '../readings/url.js'
+import { prepareRule } from '../rules/prepareRule.js'
+import { columnRule, type ColumnCursor, type ColumnPredicate } from './columnRule.js'
+import type { ColumnPart, Columns } from './Columns.js'
+
+const DAY_MS = 86_400_000
+
+/** A growing list of times, in ms. */
+class Times {
+  private array = new Float64Array(1024)
+  private length = 0
+
+  push(ms: number): void {
+    if (this.length === this.array.length) {
+      const larger = new Float64Array(this.length * 2)
+      larger.set(this.array)
+      this.array = larger
+    }
+    this.array[this.length++] = ms
+  }
+
+  list(): Float64Array {
+    return this.array.slice(0, this.length)
+  }
+}
+
+/** Runs a funnel over a part of a site's columns; the same walk as over visits, by the same function. */
+export function columnFunnel(columns: Columns, part: ColumnPart, funnel: Funnel, range: Range, calendar: Calendar, split?: Dimension): FunnelPart {
+  const { at, name, address, visitStart, visitorStart } = columns
+  const cursor: ColumnCursor = { visit: 0 }
+  const pageView = columns.texts.names.indexOf('page-view')
+  const names = funnel.steps.map((step) => columns.texts.names.indexOf(step.event))
+  const rules = funnel.steps.map((step): ColumnPredicate => columnRule(prepareRule(step.where), columns, cursor))
+  const visitOfSource = funnel.steps.some((step) => step.where.any.some(({ all }) => all.some(({ reading }) => /^(source|medium|campaign)$/.test(reading))))
+  const visitorScope = funnel.scope === 'visit' ? null : funnel.scope.visitorDays * DAY_MS
+  const track: Track = {
+    at: (position) => at[position] as number,
+    isPageView: (position) => name[position] === pageView,
+    meets: (step, position) => {
+      if (name[position] !== names[step]) return false
+      if (visitOfSource) cursor.visit = visitAt(position)
+      return (rules[step] as ColumnPredicate)(position)
+    },
+  }
+  const shape = shapeOf(funnel)
+  const end = funnel.steps.length - 1
+  const entered = new Array<number>(end + 1).fill(0)
+  const reached = new Array<number>(end + 1).fill(0)
+  const cameBack = new Array<number>(end + 1).fill(0)
+  const times = funnel.steps.map(() => new Times())
+  const leftTo = funnel.steps.map(() => new Uint32Array(columns.texts.addresses.length))
+  const leftSite = new Array<number>(end + 1).fill(0)
+  const parts = new Map<string, { key: DimensionValue; tally: FunnelTally }>()
+  const met: number[] = []
+  const stepNames = funnel.steps.map(() => '')
+  const keyOf = split && splitter(columns, split, calendar)
+  let visitFrom = 0
+  let visitTo = 0
+
+  /** The visit of a position, among those of the visitor in hand. */
+  function visitAt(position: number): number {
+    let [low, high] = [visitFrom, visitTo - 1]
+    while (low < high) {
+      const middle = (low + high + 1) >> 1
+      if ((visitStart[middle] as number) <= position) low = middle
+      else high = middle - 1
+    }
+    return low
+  }
+
+  function note(first: number, eventsEnd: number): void {
+    if (first < 0) return
+    const joined = met[0] as number
+    const joinedAt = at[joined] as number
+    if (joinedAt < range.from || joinedAt >= range.to) return
+    const last = first + met.length - 1
+    entered[first]!++
+    for (let step = first; step <= last; step++) reached[step]!++
+    for (let index = 1; index < met.length; index++) times[first + index - 1]!.push((at[met[index] as number] as number) - (at[met[index - 1] as number] as number))
+    let back = false
+    let next = -1
+    if (last < end) {
+      const position = met[met.length - 1] as number
+      const visitEnd = visitStart[visitAt(position) + 1] as number
+      next = position + 1
+      while (next < visitEnd && name[next] !== pageView) next++
+      if (next < visitEnd) leftTo[last]![address[next] as number]!++
+      else {
+        leftSite[last]!++
+        next = -1
+      }
+      if (visitorScope === null && visitEnd < eventsEnd) {
+        let step = last + 1
+        for (let later = visitEnd; later < eventsEnd && (at[later] as number) <= joinedAt + BACK_MS; later++) {
+          if (!track.meets(step, later) || ++step <= end) continue
+          back = true
+          break
+        }
+      }
+      if (back) cameBack[last]!++
+    }
+    if (!keyOf) return
+    const key = keyOf(visitAt(joined), joined)
+    const text = splitKey(key)
+    let entry = parts.get(text)
+    if (!entry) parts.set(text, (entry = { key, tally: new FunnelTally(stepNames) }))
+    const spans = met.slice(1).map((position, index) => (at[position] as number) - (at[met[index] as number] as number))
+    entry.tally.add(first, spans, next < 0 ? null : pathOf(columns, address[next] as number), back)
+  }
+
+  for (let visitor = part.from; visitor < part.to; visitor++) {
+    if (part.skip?.[visitor]) continue
+    visitFrom = visitorStart[visitor] as number
+    visitTo = visitorStart[visitor + 1] as number
+    const [from, to] = [visitStart[visitFrom] as number, visitStart[visitTo] as number]
+    if (visitorScope !== null) {
+      let begin = from
+      while (begin < to && (at[begin] as number) < range.from) begin++
+      let joinBefore = begin
+      while (joinBefore < to && (at[joinBefore] as number) < range.to) joinBefore++
+      note(walkFunnel(track, shape, begin, joinBefore, to, (joined) => (at[joined] as number) + visitorScope, met), to)
+      continue
+    }
+    for (let visit = visitFrom; visit < visitTo; visit++) {
+      const [start, stop] = [visitStart[visit] as number, visitStart[visit + 1] as number]
+      if ((at[start] as number) >= range.to || (at[stop - 1] as number) < range.from) continue
+      note(walkFunnel(track, shape, start, stop, stop, null, met), to)
+    }
+  }
+  const all: FunnelState = {
+    entered,
+    reached,
+    cameBack,
+    times: times.map((each) => each.list()),
+    leftTo: leftTo.map((counts, step) => {
+      const pages = new Map<string | null, number>()
+      for (const [id, count] of counts.entries()) {
+        if (!count) continue
+        const path = pathOf(columns, id)
+        pages.set(path, (pages.get(path) ?? 0) + count)
+      }
+      if (leftSite[step]) pages.set(null, leftSite[step] as number)
+      return [...pages]
+    }),
+  }
+  return { all, parts: [...parts.values()].map(({ key, tally }) => ({ key, state: tally.state() })) }
+}
+
+/** The path of an address by its number. */
+export function pathOf(columns: Columns, id: number): string {
+  return urlParts(columns.texts.addresses[id] as string).path
+}
+
+/** Gives the value of a dimension for a visit, as `visitDimension` does. */
+function splitter(columns: Columns, dimension: Dimension, calendar: Calendar): (visit: number, joined: number) => DimensionValue {
+  const { texts, at, name, address, visitStart } = columns
+  const pageView = texts.names.indexOf('page-view')
+  if (isTimeDimension(dimension)) return (visit) => timeDimension(dimension, at[visitStart[visit] as number] as number, calendar)
+  switch (dimension) {
+    case 'source':
+    case 'medium':
+    case 'campaign':
+    case 'content':
+    case 'term':
+      return (visit) => texts.sources[columns.visitSource[visit] as number]?.[dimension] ?? null
+    case 'landing':
+    case 'exit':
+      return (visit) => {
+        const [from, to] = [visitStart[visit] as number, visitStart[visit + 1] as number]
+        for (let step = 0; step < to - from; step++) {
+          const position = dimension === 'landing' ? from + step : to - 1 - step
+          if (name[position] === pageView) return pathOf(columns, address[position] as number)
+        }
+        return null
+      }
+    case 'path':
+    case 'host':
+      return (_, joined) => urlParts(texts.addresses[address[joined] as number] as string)[dimension] || null
+    case 'country':
+    case 'region':
+    case 'city': {
+      const index = ['country', 'region', 'city'].indexOf(dimension)
+      return (visit) => {
+        const place = texts.places[columns.visitPlace[visit] as number]
+        return place ? ((JSON.parse(place) as (string | null)[])[index] ?? null) : null
+      }
+    }
+    case 'device':
+    case 'browser':
+    case 'system':
+      return (visit) => agentOf(texts.agents[columns.visitAgent[visit] as number])[dimension]
+    case 'language':
+      return () => null
+  }
+}

@@ -1,0 +1,83 @@
+import type { CountRule, GoalKind } from './goalSchema.js'
+
+/**
+ * Events in order, by position, as a goal sees them. Whoever holds events in another form can so have
+ * them counted by the same function.
+ */
+export interface GoalTrack {
+  /** ms since 1970. */
+  at(position: number): number
+  isPageView(position: number): boolean
+  /** Whether an event has the goal's name and satisfies its rule; asked of pages and events only. */
+  isOfKind(position: number): boolean
+  /** Whether an event satisfies the rule of a required step; asked of page views only. */
+  meetsStep(step: number, position: number): boolean
+  /** The event's order; null where it has none. */
+  order(position: number): string | number | null
+}
+
+/** What of a goal decides which events count. */
+export interface GoalShape {
+  kind: GoalKind
+  count: CountRule
+  /** Number of required steps. */
+  steps: number
+}
+
+/** What counted in a visitor's earlier visits; begin with `counted: 0` and no orders. */
+export interface CountMemory {
+  counted: number
+  orders: Set<string | number>
+}
+
+/** How far an event got: it is of the kind, it also comes after the path but is a repeat, it counts. */
+export type Passed = 'kind' | 'path' | 'counted'
+
+/**
+ * Finds the events of one visit that reach a goal. Filters apply in the order kind, path, count
+ * (contract "Goals"). Decides on the server, over columns, and on the page.
+ * @param from position of the visit's first event
+ * @param to behind its last
+ * @param memory of the same visitor's visits before; is brought up to date
+ */
+export function countVisit(shape: GoalShape, track: GoalTrack, from: number, to: number, memory: CountMemory, note: (position: number, passed: Passed) => void): void {
+  const { kind, count } = shape
+  let ready = -1
+  let withoutOrder = 0
+  let inVisit = 0
+  const take = (position: number): void => {
+    if (ready < 0) ready = pathMetFrom(shape.steps, track, from, to)
+    if (position < ready) return note(position, 'kind')
+    const order = count === 'order' ? track.order(position) : null
+    const repeated =
+      (count === 'visit' && inVisit > 0) ||
+      (count === 'visitor' && memory.counted > 0) ||
+      (count === 'order' && (order === null ? withoutOrder > 0 : memory.orders.has(order)))
+    inVisit++
+    if (count === 'order' && order === null) withoutOrder++
+    if (order !== null) memory.orders.add(order)
+    if (!repeated) memory.counted++
+    note(position, repeated ? 'path' : 'counted')
+  }
+  let pages = 0
+  for (let position = from; position < to; position++) {
+    if (kind.type === 'time') {
+      if (track.at(position) - track.at(from) >= kind.seconds * 1000) return take(position)
+    } else if (kind.type === 'depth') {
+      if (track.isPageView(position) && ++pages === kind.pages) return take(position)
+    } else if (track.isOfKind(position)) take(position)
+  }
+}
+
+/**
+ * The position from which on all required steps lie behind: greedily the earliest page view for each, in
+ * order. `Infinity` when they are never all met.
+ */
+function pathMetFrom(steps: number, track: GoalTrack, from: number, to: number): number {
+  let step = 0
+  if (!steps) return from
+  for (let position = from; position < to; position++) {
+    if (track.isPageView(position) && track.meetsStep(step, position) && ++step === steps) return position + 1
+  }
+  return Infinity
+}
