@@ -46,7 +46,10 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
   const addressVisits = new Uint32Array(texts.addresses.length)
   const addressSeen = new Uint32Array(texts.addresses.length)
   const misses = missCounter(columns, cursor, goal)
-  const alone = goal.where.flat().length > 1 && (kind.type === 'page' || kind.type === 'event') ? goal.where.flat().map((condition) => columnRule([[condition]], columns, cursor)) : []
+  const alone =
+    goal.where.flat().length > 1 && (kind.type === 'page' || kind.type === 'event')
+      ? goal.where.flat().map((condition) => columnRule([[condition]], columns, cursor))
+      : []
   const aloneEvents = alone.map(() => 0)
   const looksForMisses = kind.type === 'page' || kind.type === 'event'
   const counted: CountedOnce[] = []
@@ -99,9 +102,11 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
     if (latest.length > 5000) latest = newest(latest, at)
   }
 
+  const memory = { counted: 0, orders: new Set<string | number>() }
   for (visitor = part.from; visitor < part.to; visitor++) {
     if (part.skip?.[visitor]) continue
-    const memory = { counted: 0, orders: new Set<string | number>() }
+    memory.counted = 0
+    if (once) memory.orders.clear()
     for (let visit = visitorStart[visitor] as number; visit < (visitorStart[visitor + 1] as number); visit++) {
       const [from, to] = [visitStart[visit] as number, visitStart[visit + 1] as number]
       cursor.visit = visit

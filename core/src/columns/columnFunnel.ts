@@ -83,7 +83,8 @@ export function columnFunnel(columns: Columns, part: ColumnPart, funnel: Funnel,
     const last = first + met.length - 1
     entered[first]!++
     for (let step = first; step <= last; step++) reached[step]!++
-    for (let index = 1; index < met.length; index++) times[first + index - 1]!.push((at[met[index] as number] as number) - (at[met[index - 1] as number] as number))
+    for (let index = 1; index < met.length; index++)
+      times[first + index - 1]!.push((at[met[index] as number] as number) - (at[met[index - 1] as number] as number))
     let back = false
     let next = -1
     if (last < end) {
@@ -125,7 +126,10 @@ export function columnFunnel(columns: Columns, part: ColumnPart, funnel: Funnel,
       while (begin < to && (at[begin] as number) < range.from) begin++
       let joinBefore = begin
       while (joinBefore < to && (at[joinBefore] as number) < range.to) joinBefore++
-      note(walkFunnel(track, shape, begin, joinBefore, to, (joined) => (at[joined] as number) + visitorScope, met), to)
+      note(
+        walkFunnel(track, shape, begin, joinBefore, to, (joined) => (at[joined] as number) + visitorScope, met),
+        to,
+      )
       continue
     }
     for (let visit = visitFrom; visit < visitTo; visit++) {

@@ -33,7 +33,11 @@ export function columnRule(rule: PreparedRule, columns: Columns, cursor: ColumnC
 }
 
 /** How a reading is looked up: the column it follows from, and how it is read from one of its texts. */
-export function columnReading(reading: string, columns: Columns, cursor: ColumnCursor): { idAt: (position: number) => number; size: number; textOf: (id: number) => string | undefined } {
+export function columnReading(
+  reading: string,
+  columns: Columns,
+  cursor: ColumnCursor,
+): { idAt: (position: number) => number; size: number; textOf: (id: number) => string | undefined } {
   const { texts } = columns
   const by = (column: Uint32Array, list: readonly string[], eventOf: (text: string) => Partial<ReadableEvent>) => ({
     idAt: (position: number) => column[position] as number,

@@ -38,14 +38,12 @@ export const someEvents = fc
     { minLength: 1, maxLength: 14 },
   )
   .map((list) =>
-    list.map(
-      ({ minute, path, query, ...rest }): LoggedEvent => ({
-        ...rest,
-        uid: `u${String(number++ * 7919).padStart(9, '0')}`,
-        at: START + minute * 60_000,
-        url: `https://altolucero.example${path}${query}`,
-      }),
-    ),
+    list.map(({ minute, path, query, ...rest }): LoggedEvent => ({
+      ...rest,
+      uid: `u${String(number++ * 7919).padStart(9, '0')}`,
+      at: START + minute * 60_000,
+      url: `https://altolucero.example${path}${query}`,
+    })),
   )
 export const someVisitors = fc.array(someEvents, { minLength: 1, maxLength: 12 })
 
@@ -57,7 +55,11 @@ export function columnsOf(visitors: readonly LoggedEvent[][]): Columns {
 
 const condition = fc.oneof(
   fc.record({ reading: fc.constant('path'), op: fc.constantFrom('is', 'contains', 'starts'), value: fc.constantFrom('/a', '/b', '/c') }),
-  fc.record({ reading: fc.constantFrom('source', 'query.utm_source', 'data.formId', 'title', 'order', 'currency', 'referrerHost'), op: fc.constantFrom('is', 'present'), value: fc.constantFrom('farola', 'ask', 'Home', 'q1', 'EUR') }),
+  fc.record({
+    reading: fc.constantFrom('source', 'query.utm_source', 'data.formId', 'title', 'order', 'currency', 'referrerHost'),
+    op: fc.constantFrom('is', 'present'),
+    value: fc.constantFrom('farola', 'ask', 'Home', 'q1', 'EUR'),
+  }),
   fc.record({ reading: fc.constant('value'), op: fc.constantFrom('above', 'below'), value: fc.constant('18') }),
   fc.record({ reading: fc.constant('url'), op: fc.constant('ends'), value: fc.constantFrom('#end', '/b') }),
 )
@@ -129,7 +131,13 @@ describe('over columns, a goal', () => {
         fc.nat(12),
         (visitors, its, count, worth, steps, cut) => {
           const goal = prepareGoal(
-            goalSchema.parse({ name: 'Goal', kind: its, count, value: worth, path: steps.map((where, index) => ({ name: `${index}`, where, required: index === 0 })) }),
+            goalSchema.parse({
+              name: 'Goal',
+              kind: its,
+              count,
+              value: worth,
+              path: steps.map((where, index) => ({ name: `${index}`, where, required: index === 0 })),
+            }),
             { currency: 'EUR', rates: { USD: '0.92' } },
           )
           const whole = new Backtest(goal, range, calendar)
@@ -145,7 +153,10 @@ describe('over columns, a goal', () => {
           ] as const)
             parts.merge(columnBacktest(columns, { from, to, skip }, goal, range, calendar))
           parts.addVisitor('#1', deriveVisits(visitors[0] ?? [], site))
-          const sorted = <T extends { examples: object[] }>(result: T): T => ({ ...result, examples: result.examples.map((each) => JSON.stringify(each)).sort() })
+          const sorted = <T extends { examples: object[] }>(result: T): T => ({
+            ...result,
+            examples: result.examples.map((each) => JSON.stringify(each)).sort(),
+          })
           const [mine, theirs] = [sorted(parts.result()), sorted(whole.result())]
           // Of several at the same instant, either may be among the twenty latest.
           if (mine.conversions > 15) mine.examples = theirs.examples = []

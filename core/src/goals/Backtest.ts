@@ -100,8 +100,9 @@ export class Backtest {
     this.alone = conditions.length > 1 ? conditions.map((condition) => ({ words: conditionWords(condition), condition, events: 0 })) : []
   }
 
-  /** Uids of everything counted in the range; to tell goals that count the same. */
+  /** Uids of everything counted in the range, to tell goals that count the same; none where others counted a part. */
   countedUids(): Set<string> {
+    if (this.parts.length) return new Set()
     const final = new Set(firstOfEachOrder(this.found.map(({ conversion }) => conversion)))
     return new Set(this.found.flatMap(({ conversion }) => (final.has(conversion) && this.inRange(conversion.event.at) ? [conversion.event.uid] : [])))
   }

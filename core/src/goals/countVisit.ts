@@ -40,7 +40,14 @@ export type Passed = 'kind' | 'path' | 'counted'
  * @param to behind its last
  * @param memory of the same visitor's visits before; is brought up to date
  */
-export function countVisit(shape: GoalShape, track: GoalTrack, from: number, to: number, memory: CountMemory, note: (position: number, passed: Passed) => void): void {
+export function countVisit(
+  shape: GoalShape,
+  track: GoalTrack,
+  from: number,
+  to: number,
+  memory: CountMemory,
+  note: (position: number, passed: Passed) => void,
+): void {
   const { kind, count } = shape
   let ready = -1
   let withoutOrder = 0

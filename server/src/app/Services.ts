@@ -1,3 +1,4 @@
+import type { ColumnStore } from '../columns/ColumnStore.js'
 import type { Database } from '../database/Database.js'
 import type { Dictionaries } from '../dictionaries/Dictionaries.js'
 import type { EventWriter } from '../events/EventWriter.js'
@@ -22,6 +23,7 @@ export interface Services {
   deriver: Deriver
   changes: LiveChanges
   recorded: RecordedVisits
+  columns: ColumnStore
   loader: LoaderDelivery
   post: Post
   surveyor: Surveyor

@@ -3,6 +3,7 @@ import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { pino } from 'pino'
+import { ColumnStore } from '../columns/ColumnStore.js'
 import { Database } from '../database/Database.js'
 import { startMariaDb, type EmbeddedMariaDb } from '../database/EmbeddedMariaDb.js'
 import { migrate } from '../database/migrate.js'
@@ -54,6 +55,7 @@ export async function startServer(config: Config, told: (what: string) => void =
     const dictionaries = new Dictionaries(database)
     const changes = new LiveChanges()
     const deriver = new Deriver(database, dictionaries, changes)
+    const recorded = new RecordedVisits(database, dictionaries)
     const services: Services = {
       config,
       database,
@@ -63,7 +65,8 @@ export async function startServer(config: Config, told: (what: string) => void =
       sites: new SiteDirectory(database),
       people: new People(database, config.token),
       writer: new EventWriter(database, dictionaries, new Spool(join(config.dataFolder, 'spool')), () => deriver.nudge()),
-      recorded: new RecordedVisits(database, dictionaries),
+      recorded,
+      columns: new ColumnStore(database, dictionaries, recorded, config.dataFolder, config.columnsFrom),
       loader: new LoaderDelivery(database),
       post: new Post(config.smtpUrl, config.mailFrom),
       surveyor: new Surveyor(database),
@@ -80,6 +83,7 @@ export async function startServer(config: Config, told: (what: string) => void =
       async stop() {
         await closeServer(server)
         await services.surveyor.stop()
+        await services.columns.close()
         await services.writer.close()
         await deriver.stop()
         await database.close()

@@ -21,7 +21,7 @@ const listing = z.object({
 })
 
 /** Funnels: how many pass each step, and where the others go. */
-export function funnelsRoutes({ database, recorded }: Services): Route[] {
+export function funnelsRoutes({ columns, database, recorded }: Services): Route[] {
   return [
     siteRoute('reader', {
       method: 'post',
@@ -30,9 +30,8 @@ export function funnelsRoutes({ database, recorded }: Services): Route[] {
       body: runBody,
       handle: async ({ site, body }) => {
         const range = rangeOn(site, body)
-        const run = new FunnelRun(body, range, range.calendar, body.split)
-        await recorded.each(site, ({ visitor, visits }) => run.addVisitor(visitor, visits))
-        return run.result()
+        const { from: _, to: __, split, ...funnel } = body
+        return columns.funnel(site, funnel as Funnel, range, split)
       },
     }),
     siteRoute('reader', {

@@ -1,4 +1,3 @@
-import { Backtest } from '@acequia/core/goals/Backtest'
 import { GoalReport, SERIES_UNITS } from '@acequia/core/goals/GoalReport'
 import { GoalSuggestions } from '@acequia/core/goals/GoalSuggestions'
 import type { Range } from '@acequia/core/days/Range'
@@ -27,7 +26,7 @@ const CONVERSION_COLUMNS = ['at', 'visitor', 'value', 'currency', 'order', 'path
 const MOST_COMPARED = 20_000
 
 /** Goals: what is counted, backtests, and the conversions themselves. */
-export function goalsRoutes({ database, dictionaries, deriver, recorded, loader }: Services): Route[] {
+export function goalsRoutes({ columns, database, dictionaries, deriver, recorded, loader }: Services): Route[] {
   return [
     siteRoute('reader', {
       method: 'get',
@@ -169,11 +168,10 @@ export function goalsRoutes({ database, dictionaries, deriver, recorded, loader 
       handle: async ({ site, body }) => {
         const goal = typeof body.goal === 'string' ? (await find(site, body.goal)).goal : body.goal
         const range = rangeOn(site, body)
-        const backtest = new Backtest(prepareGoal(goal, site.settings), range, range.calendar)
-        await recorded.each(site, ({ visitor, visits }) => backtest.addVisitor(visitor, visits))
+        const { backtest, name } = await columns.backtest(site, prepareGoal(goal, site.settings), range)
         const uids = backtest.countedUids()
         const others = (await goalsOfSites(database, [site.id])).filter((each) => each.id !== body.except && each.id !== body.goal)
-        return { ...backtest.result(), sameAs: await countTheSame(others, uids, range) }
+        return { ...(await name(backtest.result())), sameAs: await countTheSame(others, uids, range) }
       },
     }),
   ]

@@ -242,8 +242,7 @@ useKeys({ e: () => void router.push({ name: 'edit-goal', params: { key: current.
             <tbody>
               <tr v-for="each in pagesBefore.slice(0, 8)" :key="String(each.path)">
                 <td class="path">
-                  <code v-if="each.path">{{ each.path }}</code
-                  ><template v-else>the visit began later</template>
+                  <code v-if="each.path">{{ each.path }}</code><template v-else>the visit began later</template>
                 </td>
                 <td class="number">{{ count(each.count) }}</td>
               </tr>

@@ -1,0 +1,102 @@
+import { availableParallelism } from 'node:os'
+import { fileURLToPath } from 'node:url'
+import { Worker } from 'node:worker_threads'
+import type { Columns } from '@acequia/core/columns/Columns'
+import type { FunnelPart } from '@acequia/core/funnels/FunnelRun'
+import type { BacktestPart } from '@acequia/core/goals/Backtest'
+import { build } from 'esbuild'
+import type { ColumnJob } from './ColumnJob.js'
+
+type Answer<J extends ColumnJob> = J extends { type: 'funnel' } ? FunnelPart : BacktestPart
+
+/** Threads that share one site's columns, each answering for its part of the visitors. */
+export class ColumnPool {
+  private readonly parts: { from: number; to: number }[]
+  private readonly waiting = new Map<number, { resolve: (answer: never) => void; reject: (error: Error) => void }>()
+  private last = 0
+
+  private constructor(
+    columns: Columns,
+    private readonly workers: Worker[],
+  ) {
+    this.parts = divide(columns, workers.length)
+    for (const worker of workers) {
+      worker.on('message', ({ id, answer, error }: { id: number; answer: never; error?: string }) => {
+        const waits = this.waiting.get(id)
+        this.waiting.delete(id)
+        if (error === undefined) waits?.resolve(answer)
+        else waits?.reject(new Error(error))
+      })
+      worker.on('error', (error: Error) => this.fail(error))
+    }
+  }
+
+  /** Starts the threads. @param threads as many as the machine has, if not given */
+  static async start(columns: Columns, threads = availableParallelism()): Promise<ColumnPool> {
+    const code = await workerCode()
+    return new ColumnPool(
+      columns,
+      Array.from({ length: threads }, () => new Worker(code, { eval: true, workerData: columns })),
+    )
+  }
+
+  /**
+   * Has every thread answer for its part.
+   * @param skip 1 for visitors to leave out
+   */
+  run<J extends ColumnJob>(job: J, skip?: Uint8Array): Promise<Answer<J>[]> {
+    return Promise.all(
+      this.workers.map(
+        (worker, index) =>
+          new Promise<Answer<J>>((resolve, reject) => {
+            const id = ++this.last
+            this.waiting.set(id, { resolve: resolve as never, reject })
+            worker.postMessage({ id, part: { ...this.parts[index], ...(skip && { skip }) }, job })
+          }),
+      ),
+    )
+  }
+
+  /** Ends the threads. */
+  async close(): Promise<void> {
+    await Promise.all(this.workers.map((worker) => worker.terminate()))
+    this.fail(new Error('The server is stopping.'))
+  }
+
+  private fail(error: Error): void {
+    for (const { reject } of this.waiting.values()) reject(error)
+    this.waiting.clear()
+  }
+}
+
+let built: Promise<string> | undefined
+
+/** The worker as plain JavaScript: threads know nothing of TypeScript, and helpers that keep names of functions cost more than the counting. */
+function workerCode(): Promise<string> {
+  built ??= build({
+    entryPoints: [fileURLToPath(new URL('./columnWorker.ts', import.meta.url))],
+    bundle: true,
+    platform: 'node',
+    format: 'cjs',
+    target: 'node20',
+    write: false,
+    logLevel: 'silent',
+  }).then(({ outputFiles }) => outputFiles[0]?.text ?? '')
+  built.catch(() => (built = undefined))
+  return built
+}
+
+/** Divides the visitors so that every part has about as many events. */
+function divide({ events, visitors, visitStart, visitorStart }: Columns, parts: number): { from: number; to: number }[] {
+  const divided: { from: number; to: number }[] = []
+  let from = 0
+  for (let part = 1; part <= parts; part++) {
+    let to = from
+    const until = (events * part) / parts
+    if (part === parts) to = visitors
+    else while (to < visitors && (visitStart[visitorStart[to + 1] as number] as number) <= until) to++
+    divided.push({ from, to })
+    from = to
+  }
+  return divided
+}
