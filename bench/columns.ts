@@ -1,3 +1,4 @@
+import { mergeBacktests, type ColumnBacktestPart } from '../core/src/columns/columnBacktest.js'
 import { prepareGoal } from '../core/src/goals/prepareGoal.js'
 import { goalSchema } from '../core/src/goals/goalSchema.js'
 import { funnelSchema } from '../core/src/funnels/funnelSchema.js'
@@ -64,7 +65,7 @@ export async function columns(): Promise<Row[]> {
         whole.result()
       } else {
         const whole = new Backtest(job.goal, range, calendarOf(timeZone))
-        for (const part of parts) whole.merge(part as never)
+        mergeBacktests(made, parts as ColumnBacktestPart[], job.goal, range, calendarOf(timeZone), whole)
         whole.result()
       }
       // The first run warms up: tables of rules, and the compiler.

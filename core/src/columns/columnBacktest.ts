@@ -1,85 +1,66 @@
 import type { Range } from '../days/Range.js'
-import { daysOf } from '../days/Range.js'
 import type { Calendar, Day } from '../days/zone.js'
-import type { BacktestPart, CountedOnce } from '../goals/Backtest.js'
+import type { LoggedEvent } from '../events/LoggedEvent.js'
+import type { Backtest, BacktestPart, CountedOnce } from '../goals/Backtest.js'
+import { afterSalesOf, lessRefunds, ORDER_CANCELLED, ORDER_REFUNDED, type AfterSales } from '../goals/afterSales.js'
 import { worthOf, type Worth } from '../goals/countGoal.js'
 import { countVisit, type GoalTrack, type Passed } from '../goals/countVisit.js'
 import type { PreparedGoal } from '../goals/prepareGoal.js'
-import { ValueSum } from '../goals/ValueSum.js'
-import { nearMiss } from '../rules/nearMiss.js'
-import { pathOf } from './columnFunnel.js'
-import { columnReading, columnRule, readerAt, type ColumnCursor } from './columnRule.js'
+import { amountToNumber } from '../money/Amount.js'
+import { compareCodePoints } from '../text/compareCodePoints.js'
+import { columnReading, columnRule, type ColumnCursor } from './columnRule.js'
 import type { ColumnPart, Columns } from './Columns.js'
+import { dayFinder, type DayFinder } from './dayFinder.js'
+import { missCounter } from './missCounter.js'
+import { NumberList } from './NumberList.js'
+import { pathOf } from './columnFunnel.js'
+import { passOfAddresses, type AddressPass } from './passOfAddresses.js'
+import { QuickSum } from './QuickSum.js'
 
 /** Latest conversions that are kept as examples. */
 const EXAMPLES = 20
-/** Readings whose text follows from the address alone. */
-const OF_ADDRESS = new Set(['path', 'host'])
-const MOST_MISSES = 200_000
+
+/** What a thread counted over its part. Where each order counts once, who is first is settled over all parts. */
+export type ColumnBacktestPart = { final: BacktestPart } | { open: BacktestPart; positions: Uint32Array; visits: Uint32Array }
 
 /**
  * Runs a goal over a part of a site's columns; what counts is decided by the same function as over visits.
- * Visitors are named by their number, as `#12`.
+ * Visitors are named by their number, as `#12`. Put parts together by `mergeBacktests`.
  */
-export function columnBacktest(columns: Columns, part: ColumnPart, goal: PreparedGoal, range: Range, calendar: Calendar): BacktestPart {
+export function columnBacktest(columns: Columns, part: ColumnPart, goal: PreparedGoal, range: Range, calendar: Calendar): ColumnBacktestPart {
   const { at, name, address, visitStart, visitorStart, texts } = columns
   const cursor: ColumnCursor = { visit: 0 }
   const { kind } = goal
   const pageView = texts.names.indexOf('page-view')
   const wanted = kind.type === 'event' ? texts.names.indexOf(kind.event) : pageView
+  const ruled = kind.type === 'page' || kind.type === 'event'
+  const pass = ruled ? passOfAddresses(goal.where, columns) : null
   const holds = columnRule(goal.where, columns, cursor)
   const steps = goal.required.map((rule) => columnRule(rule, columns, cursor))
   const once = goal.count === 'order'
-  const track: GoalTrack = {
-    at: (position) => at[position] as number,
-    isPageView: (position) => name[position] === pageView,
-    isOfKind: (position) => name[position] === wanted && holds(position),
-    meetsStep: (step, position) => steps[step]!(position),
-    order: (position) => columns.order[position] || null,
-  }
+  const track = new ColumnGoalTrack(columns, pageView, wanted, pass, holds, steps)
   const shape = { kind, count: goal.count, steps: steps.length }
   const days = dayFinder(range, calendar)
-  const byDay = days.days.map(() => ({ conversions: 0, sum: new ValueSum(), visits: 0, events: 0 }))
-  const sum = new ValueSum()
-  const worthAt = worthReader(columns, cursor, goal)
+  const tally = new ConversionTally(columns, goal, range, days)
+  const [eventsByDay, visitsByDay] = [new Float64Array(days.days.length), new Float64Array(days.days.length)]
   const addressEvents = new Uint32Array(texts.addresses.length)
   const addressVisits = new Uint32Array(texts.addresses.length)
   const addressSeen = new Uint32Array(texts.addresses.length)
+  /** Events of the goal's name in the range, by address. */
+  const named = new Uint32Array(texts.addresses.length)
   const misses = missCounter(columns, cursor, goal)
-  const alone =
-    goal.where.flat().length > 1 && (kind.type === 'page' || kind.type === 'event')
-      ? goal.where.flat().map((condition) => columnRule([[condition]], columns, cursor))
-      : []
+  const alone = goal.where.flat().length > 1 && ruled ? goal.where.flat().map((condition) => columnRule([[condition]], columns, cursor)) : []
   const aloneEvents = alone.map(() => 0)
-  const looksForMisses = kind.type === 'page' || kind.type === 'event'
-  const counted: CountedOnce[] = []
-  /** Positions and visits of the latest conversions. */
-  let latest: [position: number, visit: number][] = []
-  let [visits, converting, conversions, ofKind, afterPath] = [0, 0, 0, 0, 0]
-  let visitCounts = false
-  let visitor = 0
+  const [positions, ofVisits] = [new NumberList(), new NumberList()]
+  let [visits, ofKind, afterPath] = [0, 0, 0]
+  const salesOf = salesReader(columns)
+  let sales: AfterSales | null = null
 
-  const describe = (position: number, visit: number): CountedOnce => {
-    cursor.visit = visit
-    const order = (columns.order[position] as number) || 0
-    return {
-      at: at[position] as number,
-      uid: texts.uids[columns.orderUid[position] as number] ?? '',
-      order: once && order ? (texts.orders[order] as string) : null,
-      visit: `${visit}`,
-      visitAt: at[visitStart[visit] as number] as number,
-      visitor: `#${columns.visitorId[visitorOf(columns, visit)]}`,
-      path: pathOf(columns, address[position] as number),
-      shownOrder: texts.orders[order] || null,
-      ...worthAt(position),
-    }
-  }
   const note = (position: number, passed: Passed): void => {
     const instant = at[position] as number
-    const inRange = instant >= range.from && instant < range.to
-    if (inRange) {
+    if (instant >= range.from && instant < range.to) {
       ofKind++
-      byDay[days.indexOf(instant)]!.events++
+      eventsByDay[days.indexOf(instant)]!++
       const page = address[position] as number
       addressEvents[page]!++
       if (addressSeen[page] !== cursor.visit + 1) {
@@ -89,41 +70,55 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
       if (passed !== 'kind') afterPath++
     }
     if (passed !== 'counted') return
-    if (once) return void counted.push(describe(position, cursor.visit))
-    visitCounts = true
-    if (!inRange) return
-    conversions++
-    const worth = worthAt(position)
-    sum.add(worth)
-    const day = byDay[days.indexOf(instant)]!
-    day.conversions++
-    day.sum.add(worth)
-    latest.push([position, cursor.visit])
-    if (latest.length > 5000) latest = newest(latest, at)
+    if (sales?.cancelled.has(texts.orders[columns.order[position] as number] as string)) return
+    if (once) {
+      positions.push(position)
+      ofVisits.push(cursor.visit)
+    } else tally.add(position, cursor.visit, sales)
   }
 
   const memory = { counted: 0, orders: new Set<string | number>() }
-  for (visitor = part.from; visitor < part.to; visitor++) {
+  for (let visitor = part.from; visitor < part.to; visitor++) {
     if (part.skip?.[visitor]) continue
     memory.counted = 0
     if (once) memory.orders.clear()
+    sales = salesOf?.(visitor) ?? null
     for (let visit = visitorStart[visitor] as number; visit < (visitorStart[visitor + 1] as number); visit++) {
       const [from, to] = [visitStart[visit] as number, visitStart[visit + 1] as number]
+      const [startedAt, endedAt] = [at[from] as number, at[to - 1] as number]
+      const inside = startedAt >= range.from && endedAt < range.to
+      const touches = inside || (endedAt >= range.from && startedAt < range.to)
       cursor.visit = visit
-      visitCounts = false
-      countVisit(shape, track, from, to, memory, note)
-      const startedAt = at[from] as number
       if (startedAt >= range.from && startedAt < range.to) {
         visits++
-        byDay[days.indexOf(startedAt)]!.visits++
-        if (visitCounts) converting++
+        visitsByDay[days.indexOf(startedAt)]!++
       }
-      if (!looksForMisses || (at[to - 1] as number) < range.from || startedAt >= range.to) continue
-      for (let position = from; position < to; position++) {
-        if (name[position] !== wanted || (at[position] as number) < range.from || (at[position] as number) >= range.to) continue
-        for (let index = 0; index < alone.length; index++) if (alone[index]!(position)) aloneEvents[index]!++
-        misses.look(position)
+      let hit = !ruled
+      if (pass) {
+        for (let position = from; position < to; position++) {
+          if (name[position] !== wanted) continue
+          const page = address[position] as number
+          if (pass[page]) hit = true
+          if (inside || (touches && (at[position] as number) >= range.from && (at[position] as number) < range.to)) named[page]!++
+        }
+      } else if (ruled) {
+        for (let position = from; position < to; position++) {
+          if (name[position] !== wanted) continue
+          if (!hit && holds(position)) hit = true
+          if (!touches || (at[position] as number) < range.from || (at[position] as number) >= range.to) continue
+          for (let index = 0; index < alone.length; index++) if (alone[index]!(position)) aloneEvents[index]!++
+          misses.look(position)
+        }
       }
+      if (hit) countVisit(shape, track, from, to, memory, note)
+    }
+  }
+  if (pass) {
+    const aloneOfAddress = alone.length ? goal.where.flat().map((condition) => passOfAddresses([[condition]], columns)) : []
+    for (const [page, events] of named.entries()) {
+      if (!events) continue
+      misses.lookAtAddress(page, events)
+      for (let index = 0; index < aloneOfAddress.length; index++) if (aloneOfAddress[index]?.[page]) aloneEvents[index]! += events
     }
   }
   const addresses = new Map<string, [path: string, events: number, visits: number]>()
@@ -136,25 +131,248 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
       known[2] += addressVisits[id] as number
     } else addresses.set(path, [path, events, addressVisits[id] as number])
   }
-  return {
-    counted: once ? counted : newest(latest, at).map(([position, visit]) => describe(position, visit)),
-    conversions,
-    convertingVisits: converting,
-    sum: sum.state(),
-    days: byDay.flatMap((day, index) => (day.conversions ? [[days.days[index] as Day, day.conversions, day.sum.state()] as BacktestPart['days'][number]] : [])),
+  const result: BacktestPart = {
+    ...tally.result(),
     visits,
-    visitsByDay: byDay.map((day, index) => [days.days[index] as Day, day.visits]),
-    eventsByDay: byDay.map((day, index) => [days.days[index] as Day, day.events]),
+    visitsByDay: [...visitsByDay].map((n, index) => [days.days[index] as Day, n]),
+    eventsByDay: [...eventsByDay].map((n, index) => [days.days[index] as Day, n]),
     ofKind,
     afterPath,
     addresses: [...addresses.values()],
     misses: misses.result(),
     alone: aloneEvents,
   }
+  return once ? { open: result, positions: positions.list(), visits: ofVisits.list() } : { final: result }
 }
 
-function newest(list: [position: number, visit: number][], at: Float64Array): [position: number, visit: number][] {
-  return [...list].sort((a, b) => (at[b[0]] as number) - (at[a[0]] as number)).slice(0, EXAMPLES)
+/**
+ * Puts together what threads counted, and what was counted of visitors that are not in the columns. Where each
+ * order counts once, the first of all of them counts.
+ * @param backtest has taken those other visitors already
+ */
+export function mergeBacktests(
+  columns: Columns,
+  parts: readonly ColumnBacktestPart[],
+  goal: PreparedGoal,
+  range: Range,
+  calendar: Calendar,
+  backtest: Backtest,
+): void {
+  const open = parts.flatMap((part) => ('open' in part ? [part] : []))
+  if (open.length) settleOrders(columns, open, goal, range, calendar, backtest)
+  for (const part of parts) if ('final' in part) backtest.merge(part.final)
+}
+
+function settleOrders(
+  columns: Columns,
+  parts: readonly { open: BacktestPart; positions: Uint32Array; visits: Uint32Array }[],
+  goal: PreparedGoal,
+  range: Range,
+  calendar: Calendar,
+  backtest: Backtest,
+): void {
+  const { at, order, orderUid, texts } = columns
+  /** Position + 1 of the first event with each order. */
+  const first = new Uint32Array(texts.orders.length)
+  const isBefore = (one: number, other: number): boolean => {
+    const apart = (at[one] as number) - (at[other] as number)
+    return apart < 0 || (apart === 0 && compareCodePoints(texts.uids[orderUid[one] as number] as string, texts.uids[orderUid[other] as number] as string) < 0)
+  }
+  for (const { positions } of parts) {
+    for (const position of positions) {
+      const id = order[position] as number
+      if (id && (!first[id] || isBefore(position, (first[id] as number) - 1))) first[id] = position + 1
+    }
+  }
+  const others = backtest.firstOrders()
+  if (others.size) {
+    const lost = new Set<string>()
+    for (let id = 1; id < first.length; id++) {
+      const other = first[id] ? others.get(texts.orders[id] as string) : undefined
+      if (!other) continue
+      const position = (first[id] as number) - 1
+      const apart = (at[position] as number) - other.at
+      if (apart < 0 || (apart === 0 && compareCodePoints(texts.uids[orderUid[position] as number] as string, other.uid) < 0))
+        lost.add(texts.orders[id] as string)
+      // Nobody in the columns counts for it.
+      else first[id] = 0
+    }
+    backtest.loseOrders(lost)
+  }
+  const days = dayFinder(range, calendar)
+  const salesOf = salesReader(columns)
+  for (const { open, positions, visits } of parts) {
+    const tally = new ConversionTally(columns, goal, range, days)
+    for (let index = 0; index < positions.length; index++) {
+      const position = positions[index] as number
+      const id = order[position] as number
+      if (!id || first[id] === position + 1) tally.add(position, visits[index] as number, salesOf?.(visitorOf(columns, visits[index] as number)) ?? null)
+    }
+    backtest.merge({ ...open, ...tally.result() })
+  }
+}
+
+/** Columns as a goal sees them. A class, so that the one loop that asks it is compiled for it. */
+class ColumnGoalTrack implements GoalTrack {
+  private readonly times: Float64Array
+  private readonly name: Uint32Array
+  private readonly address: Uint32Array
+  private readonly orders: Uint32Array
+
+  constructor(
+    { at, name, address, order }: Columns,
+    private readonly pageView: number,
+    private readonly wanted: number,
+    private readonly pass: AddressPass | null,
+    private readonly holds: (position: number) => boolean,
+    private readonly steps: ((position: number) => boolean)[],
+  ) {
+    this.times = at
+    this.name = name
+    this.address = address
+    this.orders = order
+  }
+
+  at(position: number): number {
+    return this.times[position] as number
+  }
+
+  isPageView(position: number): boolean {
+    return this.name[position] === this.pageView
+  }
+
+  isOfKind(position: number): boolean {
+    if (this.name[position] !== this.wanted) return false
+    return this.pass ? this.pass[this.address[position] as number] === 1 : this.holds(position)
+  }
+
+  meetsStep(step: number, position: number): boolean {
+    return this.steps[step]!(position)
+  }
+
+  order(position: number): number | null {
+    return this.orders[position] || null
+  }
+}
+
+/** Adds up conversions: their number, value and days, the visits that have one, and the latest of them. */
+class ConversionTally {
+  private readonly cursor: ColumnCursor = { visit: 0 }
+  private readonly worthAt: (position: number) => Worth
+  private readonly plain: ((position: number) => number) | null
+  private readonly byDay: { conversions: number; sum: QuickSum }[]
+  private readonly sum = new QuickSum()
+  private conversions = 0
+  private converting = 0
+  private lastVisit = -1
+  private latest: [position: number, visit: number, sales: AfterSales | null][] = []
+  /** Nothing up to this instant is among the latest any more. */
+  private latestFrom = -Infinity
+
+  constructor(
+    private readonly columns: Columns,
+    private readonly goal: PreparedGoal,
+    private readonly range: Range,
+    private readonly days: DayFinder,
+  ) {
+    this.worthAt = worthReader(columns, this.cursor, goal)
+    this.plain = plainWorth(columns, goal)
+    this.byDay = days.days.map(() => ({ conversions: 0, sum: new QuickSum() }))
+  }
+
+  /** Adds a conversion; those of one visit come one after the other. */
+  add(position: number, visit: number, sales: AfterSales | null): void {
+    const { range, columns } = this
+    const instant = columns.at[position] as number
+    if (visit !== this.lastVisit) {
+      this.lastVisit = visit
+      const startedAt = columns.at[columns.visitStart[visit] as number] as number
+      if (startedAt >= range.from && startedAt < range.to) this.converting++
+    }
+    if (instant < range.from || instant >= range.to) return
+    this.conversions++
+    const day = this.byDay[this.days.indexOf(instant)]!
+    day.conversions++
+    const value = this.plain && !sales ? this.plain(position) : NaN
+    if (!Number.isNaN(value)) {
+      this.sum.add(value)
+      day.sum.add(value)
+    } else {
+      const worth = this.worth(position, visit, sales)
+      this.sum.addWorth(worth)
+      day.sum.addWorth(worth)
+    }
+    if (instant <= this.latestFrom) return
+    this.latest.push([position, visit, sales])
+    if (this.latest.length > 2000) this.cut()
+  }
+
+  result(): Pick<BacktestPart, 'counted' | 'conversions' | 'convertingVisits' | 'sum' | 'days'> {
+    this.cut()
+    return {
+      counted: this.latest.map(([position, visit, sales]) => this.describe(position, visit, sales)),
+      conversions: this.conversions,
+      convertingVisits: this.converting,
+      sum: this.sum.state(),
+      days: this.byDay.flatMap((day, index): BacktestPart['days'] =>
+        day.conversions ? [[this.days.days[index] as Day, day.conversions, day.sum.state()]] : [],
+      ),
+    }
+  }
+
+  private cut(): void {
+    const { at } = this.columns
+    this.latest = this.latest.sort((a, b) => (at[b[0]] as number) - (at[a[0]] as number)).slice(0, EXAMPLES)
+    const last = this.latest[EXAMPLES - 1]
+    if (last) this.latestFrom = at[last[0]] as number
+  }
+
+  private worth(position: number, visit: number, sales: AfterSales | null): Worth {
+    this.cursor.visit = visit
+    const worth = this.worthAt(position)
+    return sales ? lessRefunds(worth, this.columns.texts.orders[this.columns.order[position] as number], sales, this.goal) : worth
+  }
+
+  private describe(position: number, visit: number, sales: AfterSales | null): CountedOnce {
+    const { columns } = this
+    const { at, texts } = columns
+    const order = columns.order[position] as number
+    return {
+      at: at[position] as number,
+      uid: texts.uids[columns.orderUid[position] as number] ?? '',
+      order: this.goal.count === 'order' && order ? (texts.orders[order] as string) : null,
+      visit: `${visit}`,
+      visitAt: at[columns.visitStart[visit] as number] as number,
+      visitor: `#${columns.visitorId[visitorOf(columns, visit)]}`,
+      path: pathOf(columns, columns.address[position] as number),
+      shownOrder: texts.orders[order] || null,
+      ...this.worth(position, visit, sales),
+    }
+  }
+}
+
+/** Tells what became of a visitor's orders; null where the site has no such events at all. */
+function salesReader({ name, order, value, currency, visitStart, visitorStart, texts }: Columns): ((visitor: number) => AfterSales | null) | null {
+  const [cancelled, refunded] = [texts.names.indexOf(ORDER_CANCELLED), texts.names.indexOf(ORDER_REFUNDED)]
+  if (cancelled < 0 && refunded < 0) return null
+  return (visitor) => {
+    const [from, to] = [visitStart[visitorStart[visitor] as number] as number, visitStart[visitorStart[visitor + 1] as number] as number]
+    const events: LoggedEvent[] = []
+    for (let position = from; position < to; position++) {
+      if (name[position] !== cancelled && name[position] !== refunded) continue
+      const amount = value[position] as number
+      events.push({
+        uid: '',
+        at: 0,
+        url: '',
+        name: texts.names[name[position] as number] as string,
+        order: texts.orders[order[position] as number] as string,
+        value: Number.isNaN(amount) ? null : amountToNumber(amount),
+        currency: texts.currencies[currency[position] as number] || null,
+      })
+    }
+    return events.length ? afterSalesOf(events) : null
+  }
 }
 
 /** The number of the visitor that a visit belongs to. */
@@ -168,24 +386,17 @@ function visitorOf({ visitorStart, visitors }: Columns, visit: number): number {
   return low
 }
 
-/** Finds the day of an instant in a range by its place among the days' beginnings. */
-function dayFinder(range: Range, calendar: Calendar): { days: Day[]; indexOf: (at: number) => number } {
-  const days = daysOf(range, calendar)
-  const starts = Float64Array.from(days, (day) => calendar.startOfDay(day))
-  let last = 0
-  return {
-    days,
-    indexOf(at) {
-      // Events of a visit mostly fall on the same day.
-      if ((starts[last] as number) <= at && (last + 1 === starts.length || (starts[last + 1] as number) > at)) return last
-      let [low, high] = [0, starts.length - 1]
-      while (low < high) {
-        const middle = (low + high + 1) >> 1
-        if ((starts[middle] as number) <= at) low = middle
-        else high = middle - 1
-      }
-      return (last = low)
-    },
+/** Gives the value in site money where it is plain to see, else NaN; null where it never is. */
+function plainWorth({ value, currency, texts }: Columns, goal: PreparedGoal): ((position: number) => number) | null {
+  if (goal.value.type === 'none') return () => 0
+  if (goal.value.type === 'fixed') return () => goal.amount
+  if (goal.value.reading !== 'value') return null
+  const own = texts.currencies.indexOf(goal.currency)
+  return (position) => {
+    const amount = value[position] as number
+    if (Number.isNaN(amount)) return goal.amount
+    const code = currency[position]
+    return code === 0 || code === own ? amount : NaN
   }
 }
 
@@ -208,53 +419,5 @@ function worthReader(columns: Columns, cursor: ColumnCursor, goal: PreparedGoal)
       known.set(key, worth)
     }
     return worth
-  }
-}
-
-/** Counts near misses; a rule over addresses alone is judged once for each address. */
-function missCounter(columns: Columns, cursor: ColumnCursor, goal: PreparedGoal): { look: (position: number) => void; result: () => BacktestPart['misses'] } {
-  const { address, texts } = columns
-  const read = readerAt(columns, cursor)
-  const found = new Map<string, BacktestPart['misses'][number]>()
-  const conditions = goal.where.flat()
-  if (!conditions.length) return { look: () => undefined, result: () => [] }
-  if (conditions.every(({ reading }) => OF_ADDRESS.has(reading))) {
-    const reasons: (string | null | undefined)[] = new Array(texts.addresses.length).fill(undefined) as undefined[]
-    const counts = new Uint32Array(texts.addresses.length)
-    return {
-      look(position) {
-        const id = address[position] as number
-        let why = reasons[id]
-        if (why === undefined) reasons[id] = why = nearMiss(goal.where, read(position))
-        if (why !== null) counts[id]!++
-      },
-      result() {
-        for (const [id, events] of counts.entries()) if (events) add(pathOf(columns, id), reasons[id] as string, events)
-        return [...found.values()]
-      },
-    }
-  }
-  const lookups = [...new Set(conditions.map(({ reading }) => reading))].map((reading) => columnReading(reading, columns, cursor))
-  const known = new Map<string, string | null>()
-  return {
-    look(position) {
-      let key = ''
-      for (const { idAt, size, textOf } of lookups) key += `${size ? idAt(position) : (textOf(position) ?? '')} `
-      let why = known.get(key)
-      if (why === undefined) {
-        why = nearMiss(goal.where, read(position))
-        if (known.size > MOST_MISSES) known.clear()
-        known.set(key, why)
-      }
-      if (why !== null) add(pathOf(columns, address[position] as number), why, 1)
-    },
-    result: () => [...found.values()],
-  }
-
-  function add(path: string, why: string, events: number): void {
-    const key = `${why}\n${path}`
-    const entry = found.get(key)
-    if (entry) entry.events += events
-    else found.set(key, { path, events, why })
   }
 }

@@ -8,6 +8,7 @@ import { shapeOf, walkFunnel, type Track } from '../funnels/walkFunnel.js'
 import { urlParts } from '../readings/url.js'
 import { prepareRule } from '../rules/prepareRule.js'
 import { columnRule, type ColumnCursor, type ColumnPredicate } from './columnRule.js'
+import { passOfAddresses } from './passOfAddresses.js'
 import type { ColumnPart, Columns } from './Columns.js'
 
 const DAY_MS = 86_400_000
@@ -40,15 +41,28 @@ export function columnFunnel(columns: Columns, part: ColumnPart, funnel: Funnel,
   const rules = funnel.steps.map((step): ColumnPredicate => columnRule(prepareRule(step.where), columns, cursor))
   const visitOfSource = funnel.steps.some((step) => step.where.any.some(({ all }) => all.some(({ reading }) => /^(source|medium|campaign)$/.test(reading))))
   const visitorScope = funnel.scope === 'visit' ? null : funnel.scope.visitorDays * DAY_MS
-  const track: Track = {
-    at: (position) => at[position] as number,
-    isPageView: (position) => name[position] === pageView,
-    meets: (step, position) => {
-      if (name[position] !== names[step]) return false
-      if (visitOfSource) cursor.visit = visitAt(position)
-      return (rules[step] as ColumnPredicate)(position)
-    },
-  }
+  // Of a rule that asks for addresses alone, each step is a bit of a mask by address.
+  const mask = new Uint16Array(columns.texts.addresses.length)
+  const asked = funnel.steps.map((step, index): ColumnPredicate | null => {
+    const pass = passOfAddresses(prepareRule(step.where), columns)
+    if (!pass) {
+      const rule = rules[index] as ColumnPredicate
+      if (!visitOfSource) return rule
+      return (position) => {
+        cursor.visit = visitAt(position)
+        return rule(position)
+      }
+    }
+    for (let id = 0; id < pass.length; id++) if (pass[id]) mask[id]! |= 1 << index
+    return null
+  })
+  const track = new ColumnTrack(
+    columns,
+    pageView,
+    Uint32Array.from(names, (id) => (id < 0 ? NOWHERE : id)),
+    mask,
+    asked,
+  )
   const shape = shapeOf(funnel)
   const end = funnel.steps.length - 1
   const entered = new Array<number>(end + 1).fill(0)
@@ -155,6 +169,42 @@ export function columnFunnel(columns: Columns, part: ColumnPart, funnel: Funnel,
     }),
   }
   return { all, parts: [...parts.values()].map(({ key, tally }) => ({ key, state: tally.state() })) }
+}
+
+/** No event has this name. */
+const NOWHERE = 0xffffffff
+
+/** Columns as a funnel sees them. A class, so that the one loop that asks it is compiled for it. */
+class ColumnTrack implements Track {
+  private readonly times: Float64Array
+  private readonly name: Uint32Array
+  private readonly address: Uint32Array
+
+  constructor(
+    { at, name, address }: Columns,
+    private readonly pageView: number,
+    private readonly names: Uint32Array,
+    private readonly mask: Uint16Array,
+    private readonly asked: (ColumnPredicate | null)[],
+  ) {
+    this.times = at
+    this.name = name
+    this.address = address
+  }
+
+  at(position: number): number {
+    return this.times[position] as number
+  }
+
+  isPageView(position: number): boolean {
+    return this.name[position] === this.pageView
+  }
+
+  meets(step: number, position: number): boolean {
+    if (this.name[position] !== this.names[step]) return false
+    const ask = this.asked[step]
+    return ask ? ask(position) : (((this.mask[this.address[position] as number] as number) >> step) & 1) === 1
+  }
 }
 
 /** The path of an address by its number. */

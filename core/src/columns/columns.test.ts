@@ -9,7 +9,7 @@ import { ColumnBuilder } from './ColumnBuilder.js'
 import { Backtest } from '../goals/Backtest.js'
 import { goalSchema } from '../goals/goalSchema.js'
 import { prepareGoal } from '../goals/prepareGoal.js'
-import { columnBacktest } from './columnBacktest.js'
+import { columnBacktest, mergeBacktests } from './columnBacktest.js'
 import { columnFunnel } from './columnFunnel.js'
 import type { Columns } from './Columns.js'
 
@@ -25,7 +25,7 @@ export const someEvents = fc
   .array(
     fc.record({
       minute: fc.integer({ min: -1440, max: 8 * 1440 }),
-      name: fc.constantFrom('page-view', 'page-view', 'page-view', 'form-sent', 'click'),
+      name: fc.constantFrom('page-view', 'page-view', 'page-view', 'page-view', 'form-sent', 'click', 'order-cancelled', 'order-refunded'),
       path: fc.constantFrom('/a', '/b', '/c', '/A/', '/%C3%A9'),
       query: fc.constantFrom('', '', '?utm_source=farola', '?utm_source=vela&utm_campaign=x', '?q=1#top', '#end'),
       title: fc.constantFrom(undefined, 'Home', ''),
@@ -147,12 +147,12 @@ describe('over columns, a goal', () => {
           skip[0] = 1
           const parts = new Backtest(goal, range, calendar)
           const middle = Math.min(cut, visitors.length)
-          for (const [from, to] of [
-            [0, middle],
-            [middle, visitors.length],
-          ] as const)
-            parts.merge(columnBacktest(columns, { from, to, skip }, goal, range, calendar))
           parts.addVisitor('#1', deriveVisits(visitors[0] ?? [], site))
+          const made = [
+            { from: 0, to: middle, skip },
+            { from: middle, to: visitors.length, skip },
+          ].map((part) => columnBacktest(columns, part, goal, range, calendar))
+          mergeBacktests(columns, made, goal, range, calendar, parts)
           const sorted = <T extends { examples: object[] }>(result: T): T => ({
             ...result,
             examples: result.examples.map((each) => JSON.stringify(each)).sort(),

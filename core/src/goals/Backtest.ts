@@ -57,9 +57,9 @@ export interface CountedOnce {
 
 /** What was counted of some of a site's visitors, as it can be handed to another thread. */
 export interface BacktestPart {
-  /** Everything counted, where each order counts once; else only the latest in the range, for examples. */
+  /** The latest in the range, for examples. */
   counted: CountedOnce[]
-  /** Sums over what is not in `counted` for good; empty where each order counts once. */
+  /** Sums over everything that counts for good. */
   conversions: number
   convertingVisits: number
   sum: ValueSumState
@@ -86,6 +86,7 @@ export class Backtest {
   private readonly addresses = new Map<string, { events: number; visits: number }>()
   private readonly misses = new Map<string, { path: string; events: number; why: string }>()
   private readonly parts: BacktestPart[] = []
+  private readonly lost = new Set<string>()
   private visits = 0
   private ofKind = 0
   private afterPath = 0
@@ -136,6 +137,17 @@ export class Backtest {
     this.collectNearMisses(visits)
   }
 
+  /** The first event with each order among the visitors added so far. */
+  firstOrders(): Map<string, { at: number; uid: string }> {
+    const own = this.found.flatMap(({ conversion: { event, order } }) => (order === null ? [] : [{ event, order }]))
+    return new Map(firstOfEachOrder(own).map(({ event, order }) => [order, { at: event.at, uid: event.uid }]))
+  }
+
+  /** Orders that somebody counted elsewhere had first. */
+  loseOrders(orders: Iterable<string>): void {
+    for (const order of orders) this.lost.add(order)
+  }
+
   /** Adds what was counted elsewhere, of other visitors. */
   merge(part: BacktestPart): void {
     this.parts.push(part)
@@ -162,10 +174,13 @@ export class Backtest {
 
   /** The answer over all visitors added so far. */
   result(): BacktestResult {
-    const once = this.goal.count === 'order'
     const own = this.found.map(({ visitor, conversion }) => this.countedOnce(visitor, conversion))
-    const all = once ? [...own, ...this.parts.flatMap((part) => part.counted)] : own
-    const final = once ? firstOfEachOrder(all.map((each) => ({ event: each, order: each.order, each }))).map(({ each }) => each) : all
+    const final =
+      this.goal.count === 'order'
+        ? firstOfEachOrder(own.map((each) => ({ event: each, order: each.order, each }))).flatMap(({ each }) =>
+            each.order !== null && this.lost.has(each.order) ? [] : each,
+          )
+        : own
     const counted = final.filter(({ at }) => this.inRange(at)).sort(compareEvents)
     const converting = new Set(final.filter(({ visitAt }) => this.inRange(visitAt)).map(({ visit }) => visit)).size
     const sum = new ValueSum()
@@ -190,7 +205,7 @@ export class Backtest {
         entry.sum.merge(its)
       }
     }
-    const latest = once ? counted : [...counted, ...this.parts.flatMap((part) => part.counted)].sort(compareEvents)
+    const latest = [...counted, ...this.parts.flatMap((part) => part.counted)].sort(compareEvents)
     return {
       conversions,
       ...sum.result(),

@@ -3,6 +3,7 @@ import { convertAmount, parseAmount, type Amount } from '../money/Amount.js'
 import { readEvent } from '../readings/readEvent.js'
 import { urlParts, type UrlParts } from '../readings/url.js'
 import type { Visit } from '../visits/deriveVisits.js'
+import { afterSalesOf, lessRefunds } from './afterSales.js'
 import { goalEvents, type CountedEvent, type GoalEvents } from './goalEvents.js'
 import type { PreparedGoal } from './prepareGoal.js'
 
@@ -20,10 +21,21 @@ export interface GoalCount<E extends LoggedEvent = LoggedEvent> extends Pick<Goa
   conversions: Conversion<E>[]
 }
 
-/** Counts a goal over all visits of one visitor, oldest visit first, and says what each conversion is worth. */
+/**
+ * Counts a goal over all visits of one visitor, oldest visit first, and says what each conversion is worth. An
+ * order that was cancelled does not count; what was paid back of one lessens its value.
+ */
 export function countGoal<E extends LoggedEvent>(goal: PreparedGoal, visits: readonly Visit<E>[], partsOf: (url: string) => UrlParts = urlParts): GoalCount<E> {
   const { ofKind, afterPath, counted } = goalEvents(goal, visits, partsOf)
-  return { ofKind, afterPath, conversions: counted.map((each) => ({ ...each, ...worth(goal, each.event, each.visit, partsOf) })) }
+  const sales = afterSalesOf(eventsOf(visits))
+  const conversions = counted.map((each) => ({ ...each, ...worth(goal, each.event, each.visit, partsOf) }))
+  if (!sales) return { ofKind, afterPath, conversions }
+  const kept = conversions.filter(({ event }) => !event.order || !sales.cancelled.has(event.order))
+  return { ofKind, afterPath, conversions: kept.map((each) => lessRefunds(each, each.event.order, sales, goal)) }
+}
+
+function* eventsOf(visits: readonly Visit[]): Generator<LoggedEvent> {
+  for (const { events } of visits) yield* events
 }
 
 function worth(goal: PreparedGoal, event: LoggedEvent, visit: Visit, partsOf: (url: string) => UrlParts): Worth {

@@ -6,6 +6,7 @@ import { nearMiss } from '../rules/nearMiss.js'
 import { prepareRule } from '../rules/prepareRule.js'
 import type { SiteSettings } from '../sites/siteSchema.js'
 import type { Visit } from '../visits/deriveVisits.js'
+import { afterSalesOf } from './afterSales.js'
 import { goalEvents } from './goalEvents.js'
 import type { Goal } from './goalSchema.js'
 import { prepareGoal } from './prepareGoal.js'
@@ -48,10 +49,18 @@ export function explainGoal(
     visitor: () => 'this visitor counted before',
     order: (event) => (event.order ? `order ${event.order} counted before` : 'without an order number again in this visit'),
   }
+  const sales = afterSalesOf(visits.flatMap((visit) => visit.events))
+  const isCancelled = (event: LoggedEvent): boolean => !!event.order && !!sales?.cancelled.has(event.order)
   const verdicts = ofKind.map(({ event, visit }): GoalVerdict => ({
     uid: event.uid,
-    counted: final.has(event),
-    why: final.has(event) ? null : passed.has(event) ? repeated[goal.count](event, visit) : missing(visit, event),
+    counted: final.has(event) && !isCancelled(event),
+    why: final.has(event)
+      ? isCancelled(event)
+        ? `order ${event.order ?? ''} was cancelled`
+        : null
+      : passed.has(event)
+        ? repeated[goal.count](event, visit)
+        : missing(visit, event),
   }))
   const { kind } = goal
   if (kind.type !== 'page' && kind.type !== 'event') return verdicts

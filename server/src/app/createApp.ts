@@ -10,6 +10,7 @@ import { checkupRoutes } from '../checkup/checkupRoutes.js'
 import { collectRouter } from '../events/collectRouter.js'
 import { eventsRoutes } from '../events/eventsRoutes.js'
 import { valuesRoutes } from '../events/valuesRoutes.js'
+import { elsewhereRoutes } from '../elsewhere/elsewhereRoutes.js'
 import { funnelsRoutes } from '../funnels/funnelsRoutes.js'
 import { goalsRoutes } from '../goals/goalsRoutes.js'
 import { overviewRoutes } from '../goals/overviewRoutes.js'
@@ -40,6 +41,7 @@ export function apiRoutes(services: Services): Route[] {
     ...goalsRoutes(services),
     ...overviewRoutes(services),
     ...funnelsRoutes(services),
+    ...elsewhereRoutes(services),
     ...visitorsRoutes(services),
     ...channelsRoutes(services),
     ...wiringRoutes(services),

@@ -1,13 +1,13 @@
 import { availableParallelism } from 'node:os'
 import { fileURLToPath } from 'node:url'
 import { Worker } from 'node:worker_threads'
+import type { ColumnBacktestPart } from '@acequia/core/columns/columnBacktest'
 import type { Columns } from '@acequia/core/columns/Columns'
 import type { FunnelPart } from '@acequia/core/funnels/FunnelRun'
-import type { BacktestPart } from '@acequia/core/goals/Backtest'
 import { build } from 'esbuild'
 import type { ColumnJob } from './ColumnJob.js'
 
-type Answer<J extends ColumnJob> = J extends { type: 'funnel' } ? FunnelPart : BacktestPart
+type Answer<J extends ColumnJob> = J extends { type: 'funnel' } ? FunnelPart : ColumnBacktestPart
 
 /** Threads that share one site's columns, each answering for its part of the visitors. */
 export class ColumnPool {

@@ -1,4 +1,5 @@
 import { join } from 'node:path'
+import { mergeBacktests } from '@acequia/core/columns/columnBacktest'
 import { ColumnBuilder } from '@acequia/core/columns/ColumnBuilder'
 import type { Columns } from '@acequia/core/columns/Columns'
 import type { Range } from '@acequia/core/days/Range'
@@ -87,8 +88,9 @@ export class ColumnStore {
     }
     const job = { type: 'backtest' as const, goal, range: { from: range.from, to: range.to }, timeZone: range.calendar.timeZone }
     const { skip, changed } = changesOf(held)
-    for (const part of await held.pool.run(job, skip)) backtest.merge(part)
+    const parts = await held.pool.run(job, skip)
     for (const { visitor, visits } of changed) backtest.addVisitor(visitor, visits)
+    mergeBacktests(held.columns, parts, goal, range, range.calendar, backtest)
     return { backtest, name: (result) => this.nameVisitors(result) }
   }
 

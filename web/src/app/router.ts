@@ -32,6 +32,7 @@ export const router = createRouter({
         { path: 'checkup', name: 'checkup', component: () => import('../checkup/CheckupScreen.vue') },
         { path: 'goals', name: 'goals', component: () => import('../goals/GoalsScreen.vue') },
         { path: 'goals/new', name: 'new-goal', component: () => import('../goals/GoalEditor.vue') },
+        { path: 'goals/elsewhere', name: 'elsewhere', component: () => import('../elsewhere/ElsewhereScreen.vue') },
         { path: 'goals/:id', name: 'goal', component: () => import('../goals/GoalDetail.vue') },
         { path: 'funnels', name: 'funnels', component: () => import('../funnels/FunnelsScreen.vue') },
         { path: 'funnels/:id', name: 'funnel', component: () => import('../funnels/FunnelScreen.vue') },

@@ -26,6 +26,12 @@ export const STATIONS: Station[] = [
   { route: 'releases', name: 'Releases', reach: 'Prove', lacks: (progress) => (progress.release === null ? 'nothing is live yet' : null) },
   { route: 'checkup', name: 'Checkup', reach: 'Prove', lacks: () => null },
   { route: 'today', name: 'Today', reach: 'Measure', lacks: () => null },
-  { route: 'goals', also: ['goal', 'new-goal', 'edit-goal'], name: 'Goals', reach: 'Measure', lacks: (progress) => (progress.goals ? null : 'no goal yet') },
+  {
+    route: 'goals',
+    also: ['goal', 'new-goal', 'edit-goal', 'elsewhere'],
+    name: 'Goals',
+    reach: 'Measure',
+    lacks: (progress) => (progress.goals ? null : 'no goal yet'),
+  },
   { route: 'funnels', also: ['funnel'], name: 'Funnels', reach: 'Measure', lacks: () => null },
 ]

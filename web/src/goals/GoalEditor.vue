@@ -90,7 +90,15 @@ if (id) {
     })
     .catch((error: unknown) => (problem.value = messageOf(error)))
 } else {
-  accept({ ...NEW_GOAL, name: typeof route.query.name === 'string' ? route.query.name : '' })
+  const named =
+    typeof route.query.event === 'string'
+      ? {
+          kind: { type: 'event' as const, event: route.query.event, where: { any: [] } },
+          count: 'every' as const,
+          value: { type: 'reading' as const, reading: 'value', fallback: 0 },
+        }
+      : {}
+  accept({ ...NEW_GOAL, ...named, name: typeof route.query.name === 'string' ? route.query.name : '' })
   // The one thing that every new goal lacks is asked for at once.
   void nextTick(() => sentence.value?.openFirstUnset())
 }

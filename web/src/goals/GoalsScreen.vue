@@ -89,6 +89,7 @@ useKeys({ n: () => void router.push({ name: 'new-goal', params: { key: current.k
   <div class="screen">
     <div class="screen-head">
       <h1>Goals</h1>
+      <RouterLink class="button" :to="{ name: 'elsewhere', params: { key: current.key } }">Conversions from elsewhere …</RouterLink>
       <RouterLink class="button main-action" :to="{ name: 'new-goal', params: { key: current.key } }">New goal <kbd>n</kbd></RouterLink>
     </div>
     <p v-if="error" class="problem" role="alert">{{ error }}</p>
