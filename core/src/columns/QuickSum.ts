@@ -2,7 +2,7 @@ import type { Worth } from '../goals/countGoal.js'
 import type { ValueSumState } from '../goals/ValueSum.js'
 
 /** Beyond this, whole numbers are moved into a `bigint` before they could get inexact. */
-const SAFE = 2 ** 51
+export const SAFE = 2 ** 51
 
 /** Adds up ten-thousandths exactly, as `ValueSum` does, but millions of them quickly. */
 export class QuickSum {

@@ -5,6 +5,7 @@ import type { Backtest, BacktestPart, CountedOnce } from '../goals/Backtest.js'
 import { afterSalesOf, lessRefunds, ORDER_CANCELLED, ORDER_REFUNDED, type AfterSales } from '../goals/afterSales.js'
 import { worthOf, type Worth } from '../goals/countGoal.js'
 import { countVisit, type GoalTrack, type Passed } from '../goals/countVisit.js'
+import { ValueSum } from '../goals/ValueSum.js'
 import type { PreparedGoal } from '../goals/prepareGoal.js'
 import { amountToNumber } from '../money/Amount.js'
 import { compareCodePoints } from '../text/compareCodePoints.js'
@@ -15,7 +16,7 @@ import { missCounter } from './missCounter.js'
 import { NumberList } from './NumberList.js'
 import { pathOf } from './columnFunnel.js'
 import { passOfAddresses, type AddressPass } from './passOfAddresses.js'
-import { QuickSum } from './QuickSum.js'
+import { QuickSum, SAFE } from './QuickSum.js'
 
 /** Latest conversions that are kept as examples. */
 const EXAMPLES = 20
@@ -58,9 +59,11 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
 
   const note = (position: number, passed: Passed): void => {
     const instant = at[position] as number
+    let day = -1
     if (instant >= range.from && instant < range.to) {
       ofKind++
-      eventsByDay[days.indexOf(instant)]!++
+      day = days.indexOf(instant)
+      eventsByDay[day]!++
       const page = address[position] as number
       addressEvents[page]!++
       if (addressSeen[page] !== cursor.visit + 1) {
@@ -74,7 +77,7 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
     if (once) {
       positions.push(position)
       ofVisits.push(cursor.visit)
-    } else tally.add(position, cursor.visit, sales)
+    } else tally.add(position, cursor.visit, sales, day)
   }
 
   const memory = { counted: 0, orders: new Set<string | number>() }
@@ -83,9 +86,12 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
     memory.counted = 0
     if (once) memory.orders.clear()
     sales = salesOf?.(visitor) ?? null
-    for (let visit = visitorStart[visitor] as number; visit < (visitorStart[visitor + 1] as number); visit++) {
-      const [from, to] = [visitStart[visit] as number, visitStart[visit + 1] as number]
-      const [startedAt, endedAt] = [at[from] as number, at[to - 1] as number]
+    const visitsEnd = visitorStart[visitor + 1] as number
+    for (let visit = visitorStart[visitor] as number; visit < visitsEnd; visit++) {
+      const from = visitStart[visit] as number
+      const to = visitStart[visit + 1] as number
+      const startedAt = at[from] as number
+      const endedAt = at[to - 1] as number
       const inside = startedAt >= range.from && endedAt < range.to
       const touches = inside || (endedAt >= range.from && startedAt < range.to)
       cursor.visit = visit
@@ -93,7 +99,7 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
         visits++
         visitsByDay[days.indexOf(startedAt)]!++
       }
-      let hit = !ruled
+      let hit = kind.type === 'time' ? endedAt - startedAt >= kind.seconds * 1000 : kind.type === 'depth' && to - from >= kind.pages
       if (pass) {
         for (let position = from; position < to; position++) {
           if (name[position] !== wanted) continue
@@ -206,7 +212,9 @@ function settleOrders(
     for (let index = 0; index < positions.length; index++) {
       const position = positions[index] as number
       const id = order[position] as number
-      if (!id || first[id] === position + 1) tally.add(position, visits[index] as number, salesOf?.(visitorOf(columns, visits[index] as number)) ?? null)
+      const instant = at[position] as number
+      const day = instant >= range.from && instant < range.to ? days.indexOf(instant) : -1
+      if (!id || first[id] === position + 1) tally.add(position, visits[index] as number, salesOf?.(visitorOf(columns, visits[index] as number)) ?? null, day)
     }
     backtest.merge({ ...open, ...tally.result() })
   }
@@ -260,8 +268,10 @@ class ConversionTally {
   private readonly cursor: ColumnCursor = { visit: 0 }
   private readonly worthAt: (position: number) => Worth
   private readonly plain: ((position: number) => number) | null
-  private readonly byDay: { conversions: number; sum: QuickSum }[]
-  private readonly sum = new QuickSum()
+  private readonly dayConversions: Float64Array
+  /** Site money by day, as long as it stays exact; what would not, and what has no rate, is in the rest. */
+  private readonly daySums: Float64Array
+  private readonly dayRest: QuickSum[]
   private conversions = 0
   private converting = 0
   private lastVisit = -1
@@ -277,31 +287,35 @@ class ConversionTally {
   ) {
     this.worthAt = worthReader(columns, this.cursor, goal)
     this.plain = plainWorth(columns, goal)
-    this.byDay = days.days.map(() => ({ conversions: 0, sum: new QuickSum() }))
+    this.dayConversions = new Float64Array(days.days.length)
+    this.daySums = new Float64Array(days.days.length)
+    this.dayRest = days.days.map(() => new QuickSum())
   }
 
-  /** Adds a conversion; those of one visit come one after the other. */
-  add(position: number, visit: number, sales: AfterSales | null): void {
+  /**
+   * Adds a conversion; those of one visit come one after the other.
+   * @param day the number of its day in the range; -1 outside of it
+   */
+  add(position: number, visit: number, sales: AfterSales | null, day: number): void {
     const { range, columns } = this
-    const instant = columns.at[position] as number
     if (visit !== this.lastVisit) {
       this.lastVisit = visit
       const startedAt = columns.at[columns.visitStart[visit] as number] as number
       if (startedAt >= range.from && startedAt < range.to) this.converting++
     }
-    if (instant < range.from || instant >= range.to) return
+    if (day < 0) return
     this.conversions++
-    const day = this.byDay[this.days.indexOf(instant)]!
-    day.conversions++
+    this.dayConversions[day]!++
     const value = this.plain && !sales ? this.plain(position) : NaN
-    if (!Number.isNaN(value)) {
-      this.sum.add(value)
-      day.sum.add(value)
-    } else {
-      const worth = this.worth(position, visit, sales)
-      this.sum.addWorth(worth)
-      day.sum.addWorth(worth)
-    }
+    if (value <= SAFE && value >= -SAFE) {
+      const sum = (this.daySums[day] as number) + value
+      if (sum <= SAFE && sum >= -SAFE) this.daySums[day] = sum
+      else {
+        this.dayRest[day]!.add(this.daySums[day] as number)
+        this.daySums[day] = value
+      }
+    } else this.dayRest[day]!.addWorth(this.worth(position, visit, sales))
+    const instant = columns.at[position] as number
     if (instant <= this.latestFrom) return
     this.latest.push([position, visit, sales])
     if (this.latest.length > 2000) this.cut()
@@ -309,14 +323,19 @@ class ConversionTally {
 
   result(): Pick<BacktestPart, 'counted' | 'conversions' | 'convertingVisits' | 'sum' | 'days'> {
     this.cut()
+    const sum = new ValueSum()
+    const days: BacktestPart['days'] = []
+    for (const [index, rest] of this.dayRest.entries()) {
+      rest.add(this.daySums[index] as number)
+      sum.merge(rest.state())
+      if (this.dayConversions[index]) days.push([this.days.days[index] as Day, this.dayConversions[index] as number, rest.state()])
+    }
     return {
       counted: this.latest.map(([position, visit, sales]) => this.describe(position, visit, sales)),
       conversions: this.conversions,
       convertingVisits: this.converting,
-      sum: this.sum.state(),
-      days: this.byDay.flatMap((day, index): BacktestPart['days'] =>
-        day.conversions ? [[this.days.days[index] as Day, day.conversions, day.sum.state()]] : [],
-      ),
+      sum: sum.state(),
+      days,
     }
   }
 

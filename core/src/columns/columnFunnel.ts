@@ -64,6 +64,8 @@ export function columnFunnel(columns: Columns, part: ColumnPart, funnel: Funnel,
     asked,
   )
   const shape = shapeOf(funnel)
+  const joins = funnel.entry === 'first' && !asked[0]
+  const firstName = names[0]
   const end = funnel.steps.length - 1
   const entered = new Array<number>(end + 1).fill(0)
   const reached = new Array<number>(end + 1).fill(0)
@@ -89,7 +91,8 @@ export function columnFunnel(columns: Columns, part: ColumnPart, funnel: Funnel,
     return low
   }
 
-  function note(first: number, eventsEnd: number): void {
+  /** @param visit the visit of the last step met; -1 where that is still to be found */
+  function note(first: number, visit: number, eventsEnd: number): void {
     if (first < 0) return
     const joined = met[0] as number
     const joinedAt = at[joined] as number
@@ -103,7 +106,7 @@ export function columnFunnel(columns: Columns, part: ColumnPart, funnel: Funnel,
     let next = -1
     if (last < end) {
       const position = met[met.length - 1] as number
-      const visitEnd = visitStart[visitAt(position) + 1] as number
+      const visitEnd = visitStart[(visit < 0 ? visitAt(position) : visit) + 1] as number
       next = position + 1
       while (next < visitEnd && name[next] !== pageView) next++
       if (next < visitEnd) leftTo[last]![address[next] as number]!++
@@ -134,22 +137,26 @@ export function columnFunnel(columns: Columns, part: ColumnPart, funnel: Funnel,
     if (part.skip?.[visitor]) continue
     visitFrom = visitorStart[visitor] as number
     visitTo = visitorStart[visitor + 1] as number
-    const [from, to] = [visitStart[visitFrom] as number, visitStart[visitTo] as number]
+    const to = visitStart[visitTo] as number
     if (visitorScope !== null) {
-      let begin = from
+      let begin = visitStart[visitFrom] as number
       while (begin < to && (at[begin] as number) < range.from) begin++
       let joinBefore = begin
       while (joinBefore < to && (at[joinBefore] as number) < range.to) joinBefore++
       note(
         walkFunnel(track, shape, begin, joinBefore, to, (joined) => (at[joined] as number) + visitorScope, met),
+        -1,
         to,
       )
       continue
     }
     for (let visit = visitFrom; visit < visitTo; visit++) {
-      const [start, stop] = [visitStart[visit] as number, visitStart[visit + 1] as number]
+      let start = visitStart[visit] as number
+      const stop = visitStart[visit + 1] as number
       if ((at[start] as number) >= range.to || (at[stop - 1] as number) < range.from) continue
-      note(walkFunnel(track, shape, start, stop, stop, null, met), to)
+      // Most visits meet no step of most funnels: they are passed over without a call.
+      if (joins) while (start < stop && !(name[start] === firstName && ((mask[address[start] as number] as number) & 1) === 1)) start++
+      if (start < stop) note(walkFunnel(track, shape, start, stop, stop, null, met), visit, to)
     }
   }
   const all: FunnelState = {

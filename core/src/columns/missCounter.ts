@@ -50,9 +50,11 @@ export function missCounter(columns: Columns, cursor: ColumnCursor, goal: Prepar
     return { look, lookAtAddress, result }
   }
   const known = new Uint8Array(entries)
+  const [one, other, ...more] = lookups as [(typeof lookups)[number], ...typeof lookups]
   const look = (position: number): void => {
-    let index = 0
-    for (const { idAt, size } of lookups) index = index * size + idAt(position)
+    let index = one.idAt(position)
+    if (other) index = index * other.size + other.idAt(position)
+    for (let each = 0; each < more.length; each++) index = index * more[each]!.size + more[each]!.idAt(position)
     if (known[index] === NONE) return
     const why = nearMiss(goal.where, read(position))
     if (known[index] === UNKNOWN) known[index] = why === null ? NONE : SOME

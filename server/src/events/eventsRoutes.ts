@@ -74,21 +74,16 @@ export function eventsRoutes(services: Services): Route[] {
         let rows: EventRow[] = []
         const flush = async (): Promise<void> => {
           const visitors = await dictionaries.visitors.textsOf(rows.map((row) => row.visitor_id))
-          const agents = await dictionaries.agents.textsOf(rows.flatMap((row) => row.agent_id ?? []))
-          const places = await dictionaries.places.textsOf(rows.flatMap((row) => row.place_id ?? []))
           const events = await log.decode(rows)
-          const text = events.map(({ addressId: _, ...event }, index) => {
+          const text = events.map(({ addressId: _, place, ...event }, index) => {
             const row = rows[index] as EventRow
-            const [country, region, city] = JSON.parse(places.get(row.place_id ?? 0) ?? '[]') as (string | null | undefined)[]
-            const userAgent = agents.get(row.agent_id ?? 0)
             const line = {
               visitor: visitors.get(row.visitor_id),
               ...event,
               at: new Date(event.at).toISOString(),
-              userAgent,
-              country: country ?? undefined,
-              region: region ?? undefined,
-              city: city ?? undefined,
+              country: place?.country ?? undefined,
+              region: place?.region ?? undefined,
+              city: place?.city ?? undefined,
             }
             return JSON.stringify(line) + '\n'
           })
