@@ -39,7 +39,9 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
   const holds = columnRule(goal.where, columns, cursor)
   const steps = goal.required.map((rule) => columnRule(rule, columns, cursor))
   const once = goal.count === 'order'
-  const track = new ColumnGoalTrack(columns, pageView, wanted, pass, holds, steps)
+  // A rule over the visit's source alone is judged once a visit.
+  const bySource = ruled && !pass && goal.where.flat().every(({ reading }) => reading === 'source' || reading === 'medium' || reading === 'campaign')
+  const track = new ColumnGoalTrack(columns, pageView, wanted, pass, bySource ? () => true : holds, steps)
   const shape = { kind, count: goal.count, steps: steps.length }
   const days = dayFinder(range, calendar)
   const tally = new ConversionTally(columns, goal, range, days)
@@ -56,16 +58,18 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
   let [visits, ofKind, afterPath] = [0, 0, 0]
   const salesOf = salesReader(columns)
   let sales: AfterSales | null = null
+  /** The day of everything in the visit in hand; -1 where it has several, or lies partly outside the range. */
+  let visitDay = -1
 
   const note = (position: number, passed: Passed): void => {
     const instant = at[position] as number
     let day = -1
     if (instant >= range.from && instant < range.to) {
       ofKind++
-      day = days.indexOf(instant)
+      day = visitDay >= 0 ? visitDay : days.indexOf(instant)
       eventsByDay[day]!++
       const page = address[position] as number
-      addressEvents[page]!++
+      if (!pass) addressEvents[page]!++
       if (addressSeen[page] !== cursor.visit + 1) {
         addressSeen[page] = cursor.visit + 1
         addressVisits[page]!++
@@ -80,6 +84,14 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
     } else tally.add(position, cursor.visit, sales, day)
   }
 
+  /** Looks at what a visit's events narrowly miss, and which conditions they satisfy. */
+  const lookClosely = (from: number, to: number): void => {
+    for (let position = from; position < to; position++) {
+      if (name[position] !== wanted || (at[position] as number) < range.from || (at[position] as number) >= range.to) continue
+      for (let index = 0; index < alone.length; index++) if (alone[index]!(position)) aloneEvents[index]!++
+      misses.look(position)
+    }
+  }
   const memory = { counted: 0, orders: new Set<string | number>() }
   for (let visitor = part.from; visitor < part.to; visitor++) {
     if (part.skip?.[visitor]) continue
@@ -107,19 +119,26 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
           if (pass[page]) hit = true
           if (inside || (touches && (at[position] as number) >= range.from && (at[position] as number) < range.to)) named[page]!++
         }
+      } else if (bySource) {
+        hit = holds(from)
+        if (touches && (alone.length || misses.mayMiss(from))) lookClosely(from, to)
       } else if (ruled) {
         for (let position = from; position < to; position++) {
           if (name[position] !== wanted) continue
-          if (!hit && holds(position)) hit = true
-          if (!touches || (at[position] as number) < range.from || (at[position] as number) >= range.to) continue
-          for (let index = 0; index < alone.length; index++) if (alone[index]!(position)) aloneEvents[index]!++
-          misses.look(position)
+          if (!holds(position)) continue
+          hit = true
+          break
         }
+        if (touches) lookClosely(from, to)
       }
-      if (hit) countVisit(shape, track, from, to, memory, note)
+      if (!hit) continue
+      visitDay = inside ? days.indexOf(startedAt) : -1
+      if (visitDay >= 0 && days.indexOf(endedAt) !== visitDay) visitDay = -1
+      countVisit(shape, track, from, to, memory, note)
     }
   }
   if (pass) {
+    for (const [page, events] of named.entries()) if (pass[page]) addressEvents[page] = events
     const aloneOfAddress = alone.length ? goal.where.flat().map((condition) => passOfAddresses([[condition]], columns)) : []
     for (const [page, events] of named.entries()) {
       if (!events) continue

@@ -16,6 +16,8 @@ const SOME = 2
 export interface MissCounter {
   /** Looks at one event. */
   look: (position: number) => void
+  /** Whether the event at a position could be one; only asked where the rule reads nothing but the visit's source. */
+  mayMiss: (position: number) => boolean
   /** Looks at so many events of one address, where the rule asks for nothing else. */
   lookAtAddress: (id: number, events: number) => void
   result: () => BacktestPart['misses']
@@ -38,7 +40,7 @@ export function missCounter(columns: Columns, cursor: ColumnCursor, goal: Prepar
     if (why !== null) add(id, why, events)
   }
   const conditions = goal.where.flat()
-  if (!conditions.length) return { look: () => undefined, lookAtAddress, result }
+  if (!conditions.length) return { look: () => undefined, mayMiss: () => false, lookAtAddress, result }
   const read = readerAt(columns, cursor)
   const lookups = [...new Set(conditions.map(({ reading }) => reading))].map((reading) => columnReading(reading, columns, cursor))
   const entries = lookups.reduce((product, { size }) => product * size, 1)
@@ -47,18 +49,22 @@ export function missCounter(columns: Columns, cursor: ColumnCursor, goal: Prepar
       const why = nearMiss(goal.where, read(position))
       if (why !== null) add(address[position] as number, why, 1)
     }
-    return { look, lookAtAddress, result }
+    return { look, mayMiss: () => true, lookAtAddress, result }
   }
   const known = new Uint8Array(entries)
   const [one, other, ...more] = lookups as [(typeof lookups)[number], ...typeof lookups]
-  const look = (position: number): void => {
+  const indexOf = (position: number): number => {
     let index = one.idAt(position)
     if (other) index = index * other.size + other.idAt(position)
     for (let each = 0; each < more.length; each++) index = index * more[each]!.size + more[each]!.idAt(position)
+    return index
+  }
+  const look = (position: number): void => {
+    const index = indexOf(position)
     if (known[index] === NONE) return
     const why = nearMiss(goal.where, read(position))
     if (known[index] === UNKNOWN) known[index] = why === null ? NONE : SOME
     if (why !== null) add(address[position] as number, why, 1)
   }
-  return { look, lookAtAddress, result }
+  return { look, mayMiss: (position) => known[indexOf(position)] !== NONE, lookAtAddress, result }
 }
