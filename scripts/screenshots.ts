@@ -26,6 +26,9 @@ const api = async <T>(path: string, method = 'GET', body?: unknown): Promise<T> 
 
 try {
   const [goal] = await api<{ id: string }[]>('/goals')
+  const [funnel] = await api<{ id: string }[]>('/funnels')
+  const conversions = await api<{ visitor: string }[]>(`/goals/${goal?.id}/conversions?from=2020-01-01&to=2100-01-01`)
+  const conversion = conversions[conversions.length - 1]
   const shots: [name: string, path: string, open?: string][] = [
     ['today', '/today'],
     ['goals', '/goals'],
@@ -34,25 +37,18 @@ try {
     ['wiring', '/wiring'],
     ['trigger', '/wiring/trigger/letters'],
     ['tag', '/wiring/tag/farola-night'],
-    ['reading', '/wiring/reading/section'],
     ['relays', '/wiring/relays'],
     ['release', '/wiring/release'],
     ['dry-run', '/wiring/dry-run'],
     ['releases', '/releases'],
     ['checkup', '/checkup'],
+    ['funnel', `/funnels/${funnel?.id}`],
+    ['visitor', `/visitors/${conversion?.visitor}`],
     ['site', '/site'],
     ['channels', '/channels'],
   ]
-  // A draft that differs, so that the release has something to say.
-  const draft = await api<{ revision: number; triggers: object[]; tags: { does: { channel: string } }[] }>('/wiring')
-  const where = { any: [{ all: [{ reading: 'data.formId', op: 'is', value: 'calendar' }] }] }
+  // The survey is part of what the checkup looks at.
   await api('/survey', 'POST', {})
-  const does = { type: 'channel-event', channel: draft.tags[0]?.does.channel, call: 'event', event: 'interest', value: { type: 'fixed', amount: 2.5 } }
-  await api('/wiring', 'PUT', {
-    revision: draft.revision,
-    triggers: [...draft.triggers, { id: 'calendar', moment: { type: 'form-sent' }, where }],
-    tags: [...draft.tags, { id: 'farola-calendar', name: 'Farola: calendar', triggers: ['calendar'], does }],
-  })
   for (const colorScheme of ['light', 'dark'] as const) {
     const window_ = await openWindow(browser, { colorScheme })
     const page = await window_.newPage()

@@ -83,6 +83,15 @@ export async function setUpDemo(server: RunningServer, api: Api, demoPort: numbe
   }
   const goals = new Map<string, string>()
   for (const goal of GOALS) goals.set(goal.name, String((await api('POST', `/sites/${key}/goals`, goal)).id))
+  await api('POST', `/sites/${key}/funnels`, {
+    name: 'From star nights to a booking',
+    steps: [
+      { name: 'Star nights', where: path('/nights') },
+      { name: 'Seats chosen', where: path('/nights/book') },
+      { name: 'Form sent', event: 'form-sent', where: form('booking') },
+      { name: 'Booked', where: path('/nights/thanks') },
+    ],
+  })
   const ids = { ...channels, enquiryGoal: goals.get('Group enquiry') ?? '' }
   const wiring = demoWiring(ids, origins)
   await api('PUT', `/sites/${key}/wiring`, { revision: 0, ...wiring })

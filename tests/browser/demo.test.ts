@@ -264,7 +264,11 @@ describe('the marketer', () => {
     const page = await marketer.newPage()
     await page.emulateMedia({ colorScheme })
     const goals = await api<{ id: string }[]>('/goals')
+    const [funnel] = await api<{ id: string }[]>('/funnels')
+    const [conversion] = await api<{ visitor: string }[]>(`/goals/${goals[0]?.id}/conversions?from=2020-01-01&to=2100-01-01`)
     const paths = [
+      `/funnels/${funnel?.id}?split=device`,
+      `/visitors/${conversion?.visitor}`,
       '/today',
       '/site',
       '/site/settings',
@@ -281,6 +285,8 @@ describe('the marketer', () => {
       '/wiring/dry-run',
       '/rehearsal',
       '/checkup',
+      '/funnels',
+      '/goals/elsewhere',
       '/releases',
       '/goals',
       `/goals/${goals[0]?.id}`,
@@ -290,7 +296,7 @@ describe('the marketer', () => {
     for (const path of paths) {
       await page.goto(at(path))
       await page.getByRole('heading', { level: 1 }).or(page.locator('.name input')).first().waitFor()
-      await page.waitForTimeout(400)
+      await page.waitForTimeout(500)
       const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze()
       expect(violations.map((each) => `${path}: ${each.id} ${each.nodes.map((node) => node.html.slice(0, 160)).join(' | ')}`)).toEqual([])
     }

@@ -123,10 +123,12 @@ const LISTED: Record<Listing['what'], string> = {
   completed: 'completed, at',
 }
 
+let moving = false
 // The address says what is on screen, so that it can be shared.
 watch(
   [draft, split, compare],
   () => {
+    if (moving) return
     const query = {
       ...(changed.value || !id ? { funnel: funnelToText(draft.value) } : {}),
       ...(split.value && { split: split.value }),
@@ -203,6 +205,8 @@ async function save(): Promise<void> {
     const answer = id
       ? await api<FunnelAnswer>('PUT', `${current.path}/funnels/${id}`, { ...draft.value, revision: revision.value })
       : await api<FunnelAnswer>('POST', `${current.path}/funnels`, draft.value)
+    // The address is about to be another one.
+    moving = true
     settle(take(answer))
     await router.replace({ name: 'funnel', params: { key: current.key, id: answer.id }, query: {} })
   } catch (cause) {
@@ -212,6 +216,7 @@ async function save(): Promise<void> {
 }
 async function remove(): Promise<void> {
   await api('DELETE', `${current.path}/funnels/${id}`).catch((cause: unknown) => (problem.value = messageOf(cause)))
+  moving = true
   settle(NEW_FUNNEL)
   await router.push({ name: 'funnels', params: { key: current.key } })
 }
@@ -242,7 +247,7 @@ useKeys({ '$mod+s': () => void save(), n: () => void addStep() })
 <template>
   <div ref="root" class="screen">
     <div class="screen-head">
-      <label class="title"
+      <label class="title name"
         ><span class="visually-hidden">Name of the funnel</span
         ><input v-model="draft.name" placeholder="Name of the funnel" maxlength="200" :readonly="!canEdit"
       /></label>
