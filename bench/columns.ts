@@ -29,7 +29,13 @@ export async function columns(): Promise<Row[]> {
     range,
     timeZone,
   })
-  const funnel = (steps: object[], more: object = {}): ColumnJob => ({ type: 'funnel', funnel: funnelSchema.parse({ steps, ...more }), range, timeZone })
+  const funnel = (steps: object[], more: object = {}): ColumnJob => ({
+    type: 'funnel',
+    funnel: funnelSchema.parse({ steps, ...more }),
+    range,
+    timeZone,
+    returns: false,
+  })
   const jobs: [string, ColumnJob][] = [
     ['backtest: one page', goal({ type: 'page', where: path('/thanks') })],
     ['backtest: every page, every time', goal({ type: 'page' }, { count: 'every' })],

@@ -4,7 +4,7 @@ import type { LoggedEvent } from '../events/LoggedEvent.js'
 import type { Backtest, BacktestPart, CountedOnce } from '../goals/Backtest.js'
 import { afterSalesOf, lessRefunds, ORDER_CANCELLED, ORDER_REFUNDED, type AfterSales } from '../goals/afterSales.js'
 import { worthOf, type Worth } from '../goals/countGoal.js'
-import { countVisit, type GoalTrack, type Passed } from '../goals/countVisit.js'
+import { countVisit, newMemory, type GoalTrack, type Passed } from '../goals/countVisit.js'
 import { ValueSum } from '../goals/ValueSum.js'
 import type { PreparedGoal } from '../goals/prepareGoal.js'
 import { amountToNumber } from '../money/Amount.js'
@@ -92,7 +92,7 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
       misses.look(position)
     }
   }
-  const memory = { counted: 0, orders: new Set<string | number>() }
+  const memory = newMemory()
   for (let visitor = part.from; visitor < part.to; visitor++) {
     if (part.skip?.[visitor]) continue
     memory.counted = 0

@@ -4,7 +4,7 @@ import type { Calendar } from '../days/zone.js'
 import { BACK_MS, type FunnelPart } from '../funnels/FunnelRun.js'
 import { FunnelTally, splitKey, type FunnelState } from '../funnels/FunnelTally.js'
 import type { Funnel } from '../funnels/funnelSchema.js'
-import { shapeOf, walkFunnel, type Track } from '../funnels/walkFunnel.js'
+import { newWalk, shapeOf, walkFunnel, type Track } from '../funnels/walkFunnel.js'
 import { urlParts } from '../readings/url.js'
 import { prepareRule } from '../rules/prepareRule.js'
 import { columnRule, type ColumnCursor, type ColumnPredicate } from './columnRule.js'
@@ -33,7 +33,15 @@ class Times {
 }
 
 /** Runs a funnel over a part of a site's columns; the same walk as over visits, by the same function. */
-export function columnFunnel(columns: Columns, part: ColumnPart, funnel: Funnel, range: Range, calendar: Calendar, split?: Dimension): FunnelPart {
+export function columnFunnel(
+  columns: Columns,
+  part: ColumnPart,
+  funnel: Funnel,
+  range: Range,
+  calendar: Calendar,
+  split?: Dimension,
+  returns = false,
+): FunnelPart {
   const { at, name, address, visitStart, visitorStart } = columns
   const cursor: ColumnCursor = { visit: 0 }
   const pageView = columns.texts.names.indexOf('page-view')
@@ -74,7 +82,8 @@ export function columnFunnel(columns: Columns, part: ColumnPart, funnel: Funnel,
   const leftTo = funnel.steps.map(() => new Uint32Array(columns.texts.addresses.length))
   const leftSite = new Array<number>(end + 1).fill(0)
   const parts = new Map<string, { key: DimensionValue; tally: FunnelTally }>()
-  const met: number[] = []
+  const walk = newWalk()
+  const met = walk.positions
   const stepNames = funnel.steps.map(() => '')
   const keyOf = split && splitter(columns, split, calendar)
   let visitFrom = 0
@@ -92,20 +101,19 @@ export function columnFunnel(columns: Columns, part: ColumnPart, funnel: Funnel,
   }
 
   /** @param visit the visit of the last step met; -1 where that is still to be found */
-  function note(first: number, visit: number, eventsEnd: number): void {
-    if (first < 0) return
+  function note(visit: number, eventsEnd: number): void {
+    const { first, length } = walk
     const joined = met[0] as number
     const joinedAt = at[joined] as number
     if (joinedAt < range.from || joinedAt >= range.to) return
-    const last = first + met.length - 1
+    const last = first + length - 1
     entered[first]!++
     for (let step = first; step <= last; step++) reached[step]!++
-    for (let index = 1; index < met.length; index++)
-      times[first + index - 1]!.push((at[met[index] as number] as number) - (at[met[index - 1] as number] as number))
+    for (let index = 1; index < length; index++) times[first + index - 1]!.push((at[met[index] as number] as number) - (at[met[index - 1] as number] as number))
     let back = false
     let next = -1
     if (last < end) {
-      const position = met[met.length - 1] as number
+      const position = met[length - 1] as number
       const visitEnd = visitStart[(visit < 0 ? visitAt(position) : visit) + 1] as number
       next = position + 1
       while (next < visitEnd && name[next] !== pageView) next++
@@ -114,7 +122,7 @@ export function columnFunnel(columns: Columns, part: ColumnPart, funnel: Funnel,
         leftSite[last]!++
         next = -1
       }
-      if (visitorScope === null && visitEnd < eventsEnd) {
+      if (returns && visitorScope === null && visitEnd < eventsEnd) {
         let step = last + 1
         for (let later = visitEnd; later < eventsEnd && (at[later] as number) <= joinedAt + BACK_MS; later++) {
           if (!track.meets(step, later) || ++step <= end) continue
@@ -129,7 +137,7 @@ export function columnFunnel(columns: Columns, part: ColumnPart, funnel: Funnel,
     const text = splitKey(key)
     let entry = parts.get(text)
     if (!entry) parts.set(text, (entry = { key, tally: new FunnelTally(stepNames) }))
-    const spans = met.slice(1).map((position, index) => (at[position] as number) - (at[met[index] as number] as number))
+    const spans = [...met.subarray(1, length)].map((position, index) => (at[position] as number) - (at[met[index] as number] as number))
     entry.tally.add(first, spans, next < 0 ? null : pathOf(columns, address[next] as number), back)
   }
 
@@ -143,11 +151,7 @@ export function columnFunnel(columns: Columns, part: ColumnPart, funnel: Funnel,
       while (begin < to && (at[begin] as number) < range.from) begin++
       let joinBefore = begin
       while (joinBefore < to && (at[joinBefore] as number) < range.to) joinBefore++
-      note(
-        walkFunnel(track, shape, begin, joinBefore, to, (joined) => (at[joined] as number) + visitorScope, met),
-        -1,
-        to,
-      )
+      if (walkFunnel(track, shape, begin, joinBefore, to, (joined) => (at[joined] as number) + visitorScope, walk)) note(-1, to)
       continue
     }
     for (let visit = visitFrom; visit < visitTo; visit++) {
@@ -156,7 +160,7 @@ export function columnFunnel(columns: Columns, part: ColumnPart, funnel: Funnel,
       if ((at[start] as number) >= range.to || (at[stop - 1] as number) < range.from) continue
       // Most visits meet no step of most funnels: they are passed over without a call.
       if (joins) while (start < stop && !(name[start] === firstName && ((mask[address[start] as number] as number) & 1) === 1)) start++
-      if (start < stop) note(walkFunnel(track, shape, start, stop, stop, null, met), visit, to)
+      if (start < stop && walkFunnel(track, shape, start, stop, stop, null, walk)) note(visit, to)
     }
   }
   const all: FunnelState = {

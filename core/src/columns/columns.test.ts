@@ -82,19 +82,19 @@ describe('over columns, a funnel', () => {
             entry,
             steps: list.map((each, index) => ({ ...each, direct: index > 0 && each.event === 'page-view' && each.direct })),
           })
-          const whole = new FunnelRun(funnel, range, calendar, split)
+          const whole = new FunnelRun(funnel, range, calendar, split, undefined, true)
           visitors.forEach((events, index) => whole.addVisitor(`v${index}`, deriveVisits(events, site)))
 
           const columns = columnsOf(visitors)
           const skip = new Uint8Array(visitors.length)
           skip[0] = 1
-          const parts = new FunnelRun(funnel, range, calendar, split)
+          const parts = new FunnelRun(funnel, range, calendar, split, undefined, true)
           const middle = Math.min(cut, visitors.length)
           for (const [from, to] of [
             [0, middle],
             [middle, visitors.length],
           ] as const)
-            parts.merge(columnFunnel(columns, { from, to, skip }, funnel, range, calendar, split))
+            parts.merge(columnFunnel(columns, { from, to, skip }, funnel, range, calendar, split, true))
           parts.addVisitor('v0', deriveVisits(visitors[0] ?? [], site))
           const byKey = <T extends { split?: { key: unknown }[] }>(result: T): T => ({
             ...result,
@@ -103,7 +103,7 @@ describe('over columns, a funnel', () => {
           expect(byKey(parts.result())).toEqual(byKey(whole.result()))
         },
       ),
-      { numRuns: 300 },
+      { numRuns: 200 },
     )
   })
 })
@@ -163,7 +163,7 @@ describe('over columns, a goal', () => {
           expect(mine).toEqual(theirs)
         },
       ),
-      { numRuns: 400 },
+      { numRuns: 250 },
     )
   })
 })

@@ -9,7 +9,7 @@ import { prepareRule } from '../rules/prepareRule.js'
 import type { Visit } from '../visits/deriveVisits.js'
 import type { Funnel } from './funnelSchema.js'
 import { FunnelTally, splitKey, type FunnelCount, type FunnelState } from './FunnelTally.js'
-import { shapeOf, walkFunnel, type Track } from './walkFunnel.js'
+import { newWalk, shapeOf, walkFunnel, type Track } from './walkFunnel.js'
 
 /** What a funnel counted. */
 export interface FunnelResult extends FunnelCount {
@@ -60,7 +60,7 @@ export class FunnelRun {
   private readonly names
   private readonly tally
   private readonly parts = new Map<string, { key: DimensionValue; tally: FunnelTally }>()
-  private readonly met: number[] = []
+  private readonly walk = newWalk()
   private readonly listed: (FunnelVisit & { when: number })[] = []
   private readonly places: (Map<string, boolean> | null)[]
 
@@ -70,6 +70,8 @@ export class FunnelRun {
     private readonly calendar: Calendar,
     private readonly split?: Dimension,
     private readonly listing?: Listing,
+    /** Whether it is looked at who came back later, which looks at much more. */
+    private readonly returns = false,
   ) {
     this.rules = funnel.steps.map((step) => ({ event: step.event, where: prepareRule(step.where) }))
     // A rule over path and host alone is judged once for each address.
@@ -78,7 +80,7 @@ export class FunnelRun {
     )
     this.shape = shapeOf(funnel)
     this.names = funnel.steps.map((step) => step.name)
-    this.tally = new FunnelTally(this.names)
+    this.tally = new FunnelTally(this.names, this.returns)
   }
 
   /** Takes all visits of one visitor, oldest first. */
@@ -103,8 +105,7 @@ export class FunnelRun {
     if (scope === 'visit') {
       for (let number = 0; number < visits.length; number++) {
         const [from, to] = [starts[number] as number, starts[number + 1] as number]
-        const first = walkFunnel(track, this.shape, from, to, to, null, this.met)
-        this.note(visitor, track, events, visitOf, first, to)
+        if (walkFunnel(track, this.shape, from, to, to, null, this.walk)) this.note(visitor, track, events, visitOf, to)
       }
       return
     }
@@ -113,9 +114,9 @@ export class FunnelRun {
     let joinBefore = from
     while (joinBefore < events.length && track.at(joinBefore) < this.range.to) joinBefore++
     const deadline = (joined: number): number => track.at(joined) + scope.visitorDays * DAY_MS
-    const first = walkFunnel(track, this.shape, from, joinBefore, events.length, deadline, this.met)
-    const last = this.met[this.met.length - 1] ?? 0
-    this.note(visitor, track, events, visitOf, first, starts.find((start) => start > last) ?? events.length)
+    if (!walkFunnel(track, this.shape, from, joinBefore, events.length, deadline, this.walk)) return
+    const last = this.walk.positions[this.walk.length - 1] as number
+    this.note(visitor, track, events, visitOf, starts.find((start) => start > last) ?? events.length)
   }
 
   /** Adds what was counted elsewhere, of other visitors. */
@@ -123,7 +124,7 @@ export class FunnelRun {
     this.tally.merge(all)
     for (const { key, state } of parts) {
       const name = splitKey(key)
-      const part = this.parts.get(name) ?? { key, tally: new FunnelTally(this.names) }
+      const part = this.parts.get(name) ?? { key, tally: new FunnelTally(this.names, this.returns) }
       part.tally.merge(state)
       this.parts.set(name, part)
     }
@@ -160,9 +161,9 @@ export class FunnelRun {
   }
 
   /** @param visitEnd behind the last position of the visit of the last step met */
-  private note(visitor: string, track: Track, events: readonly LoggedEvent[], visitOf: readonly Visit[], first: number, visitEnd: number): void {
-    if (first < 0) return
-    const positions = [...this.met]
+  private note(visitor: string, track: Track, events: readonly LoggedEvent[], visitOf: readonly Visit[], visitEnd: number): void {
+    const { first } = this.walk
+    const positions = [...this.walk.positions.subarray(0, this.walk.length)]
     const joined = positions[0] as number
     const joinedAt = track.at(joined)
     if (joinedAt < this.range.from || joinedAt >= this.range.to) return
@@ -173,13 +174,13 @@ export class FunnelRun {
     let next = last + 1
     while (next < visitEnd && !track.isPageView(next)) next++
     const leftTo = done || next >= visitEnd ? null : this.partsOf((events[next] as LoggedEvent).url).path
-    const cameBack = !done && this.funnel.scope === 'visit' && this.metLater(track, reached + 1, visitEnd, events.length, joinedAt + BACK_MS)
+    const cameBack = this.returns && !done && this.funnel.scope === 'visit' && this.metLater(track, reached + 1, visitEnd, events.length, joinedAt + BACK_MS)
     this.tally.add(first, times, leftTo, cameBack)
     const visit = visitOf[joined] as Visit
     if (this.split) {
       const key = visitDimension(this.split, visit, this.calendar, events[joined], this.partsOf)
       const name = splitKey(key)
-      const part = this.parts.get(name) ?? { key, tally: new FunnelTally(this.names) }
+      const part = this.parts.get(name) ?? { key, tally: new FunnelTally(this.names, this.returns) }
       part.tally.add(first, times, leftTo, cameBack)
       this.parts.set(name, part)
     }

@@ -17,8 +17,8 @@ export interface FunnelStepCount {
   medianSeconds: number | null
   /** The page viewed right after by those who left; null for leaving the site. Most frequent first. */
   leftTo: { path: string | null; count: number }[]
-  /** Of those who left in their visit, how many met all steps that were missing in later visits. */
-  cameBack: number
+  /** Of those who left in their visit, how many met all steps that were missing in later visits; null where that was not asked. */
+  cameBack: number | null
 }
 
 /** A funnel's answer, or that of one part of it. */
@@ -46,7 +46,11 @@ export class FunnelTally {
   /** Times that came from other threads. */
   private readonly merged: Float64Array[][]
 
-  constructor(private readonly names: readonly string[]) {
+  /** @param returns whether it is told who came back */
+  constructor(
+    private readonly names: readonly string[],
+    private readonly returns = false,
+  ) {
     this.entered = names.map(() => 0)
     this.reached = names.map(() => 0)
     this.cameBack = names.map(() => 0)
@@ -119,7 +123,7 @@ export class FunnelTally {
         leftTo: [...this.leftTo[step]!]
           .map(([path, count]) => ({ path, count }))
           .sort((a, b) => b.count - a.count || (a.path === null ? 1 : b.path === null ? -1 : compareCodePoints(a.path, b.path))),
-        cameBack: this.cameBack[step]!,
+        cameBack: this.returns ? this.cameBack[step]! : null,
       }
     })
     return { steps, completed: this.reached[end]! }

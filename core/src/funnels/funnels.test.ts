@@ -23,9 +23,9 @@ const step = (path: string, more: object = {}): object => ({ name: path, where: 
 function run(
   funnel: object,
   visitors: LoggedEvent[][],
-  { days = 7, split, listing }: { days?: number; split?: 'source' | 'weekday' | 'path'; listing?: Listing } = {},
+  { days = 7, split, listing, returns }: { days?: number; split?: 'source' | 'weekday' | 'path'; listing?: Listing; returns?: boolean } = {},
 ): FunnelRun {
-  const one = new FunnelRun(funnelSchema.parse(funnel), { from: START, to: START + days * DAY }, calendar, split, listing)
+  const one = new FunnelRun(funnelSchema.parse(funnel), { from: START, to: START + days * DAY }, calendar, split, listing, returns)
   visitors.forEach((events, index) => one.addVisitor(`visitor-${index}`, deriveVisits(events, site)))
   return one
 }
@@ -117,10 +117,14 @@ describe('a funnel', () => {
   })
 
   it('tells who left came back later and met what was missing', () => {
-    const result = run(FUNNEL, [
-      [view(0, '/offer'), view(300, '/form'), view(301, '/thanks')],
-      [view(0, '/offer'), view(300, '/thanks')],
-    ]).result()
+    const result = run(
+      FUNNEL,
+      [
+        [view(0, '/offer'), view(300, '/form'), view(301, '/thanks')],
+        [view(0, '/offer'), view(300, '/thanks')],
+      ],
+      { returns: true },
+    ).result()
     expect(result.steps.map((each) => each.cameBack)).toEqual([1, 0, 0])
   })
 

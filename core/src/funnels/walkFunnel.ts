@@ -1,4 +1,4 @@
-import type { Funnel } from './funnelSchema.js'
+import { MOST_STEPS, type Funnel } from './funnelSchema.js'
 
 /**
  * Events in order, by position, as a funnel sees them. Whoever holds events in another form can so be
@@ -18,6 +18,21 @@ export interface FunnelShape {
   entry: Funnel['entry']
 }
 
+/** One way through a funnel. Is filled anew by each walk, because millions of them are walked. */
+export interface Walk {
+  /** The step at which one joins. */
+  first: number
+  /** How many steps were met. */
+  length: number
+  /** Positions of the events that met them, as many as `length`. */
+  positions: Int32Array
+}
+
+/** Room for a walk. */
+export function newWalk(): Walk {
+  return { first: -1, length: 0, positions: new Int32Array(MOST_STEPS) }
+}
+
 /** Takes from a funnel what decides how it is walked. */
 export function shapeOf({ steps, entry }: Pick<Funnel, 'steps' | 'entry'>): FunnelShape {
   return { direct: steps.map((step) => step.direct), entry }
@@ -30,8 +45,8 @@ export function shapeOf({ steps, entry }: Pick<Funnel, 'steps' | 'entry'>): Funn
  * @param joinBefore positions from here on may not be where one joins
  * @param to behind the last position
  * @param deadlineOf last instant (ms) for later steps, from where one joins
- * @param met is filled with the position of each step met, from the one joined at
- * @returns the step at which one joins; -1 when none is met
+ * @param walk is filled
+ * @returns whether any step is met
  */
 export function walkFunnel(
   track: Track,
@@ -40,10 +55,10 @@ export function walkFunnel(
   joinBefore: number,
   to: number,
   deadlineOf: ((joined: number) => number) | null,
-  met: number[],
-): number {
+  walk: Walk,
+): boolean {
   const { direct, entry } = shape
-  met.length = 0
+  const { positions } = walk
   let first = -1
   let position = from
   for (; position < joinBefore; position++) {
@@ -54,21 +69,25 @@ export function walkFunnel(
     }
     if (first >= 0) break
   }
-  if (first < 0) return -1
-  met.push(position)
+  if (first < 0) return false
+  walk.first = first
+  positions[0] = position
+  let length = 1
+  walk.length = 1
   const deadline = deadlineOf ? deadlineOf(position) : Infinity
   for (let step = first + 1; step < direct.length; step++) {
     let next = position + 1
     if (direct[step]) {
       while (next < to && !track.isPageView(next)) next++
-      if (next >= to || !track.meets(step, next)) return first
+      if (next >= to || !track.meets(step, next)) return true
     } else {
       while (next < to && !track.meets(step, next)) next++
-      if (next >= to) return first
+      if (next >= to) return true
     }
-    if (track.at(next) > deadline) return first
-    met.push(next)
+    if (deadline < Infinity && track.at(next) > deadline) return true
+    positions[length++] = next
+    walk.length = length
     position = next
   }
-  return first
+  return true
 }

@@ -24,10 +24,19 @@ export interface GoalShape {
   steps: number
 }
 
-/** What counted in a visitor's earlier visits; begin with `counted: 0` and no orders. */
+/** What counted in a visitor's visits so far; begin with `newMemory`. */
 export interface CountMemory {
   counted: number
   orders: Set<string | number>
+  /** Of the visit in hand: from where on all required steps lie behind (-1: not looked for yet), and what counted. */
+  ready: number
+  inVisit: number
+  withoutOrder: number
+}
+
+/** The memory of a visitor who has not been looked at. */
+export function newMemory(): CountMemory {
+  return { counted: 0, orders: new Set(), ready: -1, inVisit: 0, withoutOrder: 0 }
 }
 
 /** How far an event got: it is of the kind, it also comes after the path but is a repeat, it counts. */
@@ -48,32 +57,43 @@ export function countVisit(
   memory: CountMemory,
   note: (position: number, passed: Passed) => void,
 ): void {
-  const { kind, count } = shape
-  let ready = -1
-  let withoutOrder = 0
-  let inVisit = 0
-  const take = (position: number): void => {
-    if (ready < 0) ready = pathMetFrom(shape.steps, track, from, to)
-    if (position < ready) return note(position, 'kind')
-    const order = count === 'order' ? track.order(position) : null
-    const repeated =
-      (count === 'visit' && inVisit > 0) ||
-      (count === 'visitor' && memory.counted > 0) ||
-      (count === 'order' && (order === null ? withoutOrder > 0 : memory.orders.has(order)))
-    inVisit++
-    if (count === 'order' && order === null) withoutOrder++
-    if (order !== null) memory.orders.add(order)
-    if (!repeated) memory.counted++
-    note(position, repeated ? 'path' : 'counted')
-  }
+  const { kind } = shape
+  memory.ready = -1
+  memory.inVisit = 0
+  memory.withoutOrder = 0
   let pages = 0
   for (let position = from; position < to; position++) {
     if (kind.type === 'time') {
-      if (track.at(position) - track.at(from) >= kind.seconds * 1000) return take(position)
+      if (track.at(position) - track.at(from) >= kind.seconds * 1000) return take(shape, track, from, to, memory, note, position)
     } else if (kind.type === 'depth') {
-      if (track.isPageView(position) && ++pages === kind.pages) return take(position)
-    } else if (track.isOfKind(position)) take(position)
+      if (track.isPageView(position) && ++pages === kind.pages) return take(shape, track, from, to, memory, note, position)
+    } else if (track.isOfKind(position)) take(shape, track, from, to, memory, note, position)
   }
+}
+
+/** Not inside `countVisit`, which is called for every visit: a function made anew each time costs more than it does. */
+function take(
+  shape: GoalShape,
+  track: GoalTrack,
+  from: number,
+  to: number,
+  memory: CountMemory,
+  note: (position: number, passed: Passed) => void,
+  position: number,
+): void {
+  const { count, steps } = shape
+  if (memory.ready < 0) memory.ready = pathMetFrom(steps, track, from, to)
+  if (position < memory.ready) return note(position, 'kind')
+  const order = count === 'order' ? track.order(position) : null
+  const repeated =
+    (count === 'visit' && memory.inVisit > 0) ||
+    (count === 'visitor' && memory.counted > 0) ||
+    (count === 'order' && (order === null ? memory.withoutOrder > 0 : memory.orders.has(order)))
+  memory.inVisit++
+  if (count === 'order' && order === null) memory.withoutOrder++
+  if (order !== null) memory.orders.add(order)
+  if (!repeated) memory.counted++
+  note(position, repeated ? 'path' : 'counted')
 }
 
 /**

@@ -3,7 +3,7 @@ import { readEvent } from '../readings/readEvent.js'
 import { urlParts, type UrlParts } from '../readings/url.js'
 import { judge, type PreparedRule } from '../rules/judge.js'
 import type { Visit } from '../visits/deriveVisits.js'
-import { countVisit } from './countVisit.js'
+import { countVisit, newMemory } from './countVisit.js'
 import type { PreparedGoal } from './prepareGoal.js'
 
 /** An event in its visit. */
@@ -43,7 +43,7 @@ export function goalEvents<E extends LoggedEvent>(
   const result: GoalEvents<E> = { ofKind: [], afterPath: [], counted: [] }
   const { kind, only, required } = goal
   const shape = { kind, count: goal.count, steps: required.length }
-  const memory = { counted: 0, orders: new Set<string | number>() }
+  const memory = newMemory()
   const name = kind.type === 'event' ? kind.event : 'page-view'
   for (const visit of visits) {
     const event = (position: number): E => visit.events[position] as E

@@ -60,14 +60,21 @@ export class ColumnStore {
   }
 
   /** Runs a funnel over a site's history. */
-  async funnel(site: Site, funnel: Funnel, range: Range & { calendar: Calendar }, split?: Dimension): Promise<FunnelResult> {
-    const run = new FunnelRun(funnel, range, range.calendar, split)
+  async funnel(site: Site, funnel: Funnel, range: Range & { calendar: Calendar }, split?: Dimension, returns = false): Promise<FunnelResult> {
+    const run = new FunnelRun(funnel, range, range.calendar, split, undefined, returns)
     const held = await this.large(site)
     if (!held) {
       await this.recorded.each(site, ({ visitor, visits }) => run.addVisitor(visitor, visits))
       return run.result()
     }
-    const job = { type: 'funnel' as const, funnel, range: { from: range.from, to: range.to }, timeZone: range.calendar.timeZone, ...(split && { split }) }
+    const job = {
+      type: 'funnel' as const,
+      funnel,
+      range: { from: range.from, to: range.to },
+      timeZone: range.calendar.timeZone,
+      returns,
+      ...(split && { split }),
+    }
     const { skip, changed } = changesOf(held)
     for (const part of await held.pool.run(job, skip)) run.merge(part)
     for (const { visitor, visits } of changed) run.addVisitor(visitor, visits)

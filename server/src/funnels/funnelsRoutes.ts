@@ -13,7 +13,7 @@ import type { Site } from '../sites/sitesTable.js'
 import { deleteFunnel, funnelById, funnelsOfSite, insertFunnel, updateFunnel, type StoredFunnel } from './funnelsTable.js'
 
 const namedFunnel = funnelSchema.refine((funnel) => funnel.name !== '', { path: ['name'], message: 'Give the funnel a name.' })
-const runBody = funnelSchema.and(z.object({ ...rangeQuery.shape, split: splitSchema.optional() }))
+const runBody = funnelSchema.and(z.object({ ...rangeQuery.shape, split: splitSchema.optional(), returns: z.boolean().default(false) }))
 const listing = z.object({
   step: z.number().int().min(0).max(11),
   what: z.enum(['entered', 'arrived', 'continued', 'left', 'completed']),
@@ -30,8 +30,8 @@ export function funnelsRoutes({ columns, database, recorded }: Services): Route[
       body: runBody,
       handle: async ({ site, body }) => {
         const range = rangeOn(site, body)
-        const { from: _, to: __, split, ...funnel } = body
-        return columns.funnel(site, funnel as Funnel, range, split)
+        const { from: _, to: __, split, returns, ...funnel } = body
+        return columns.funnel(site, funnel as Funnel, range, split, returns)
       },
     }),
     siteRoute('reader', {

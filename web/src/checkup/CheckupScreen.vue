@@ -62,6 +62,11 @@ async function mend(finding: FindingAnswer, act: Exclude<Mend, { type: 'open' }>
   }
 }
 
+function chooseShare(): void {
+  localStorage.setItem('acequia.claimShare', String(checkup.claimShare))
+  void checkup.check(current.key)
+}
+
 async function undo(): Promise<void> {
   said.value = ''
   await draft.undo()
@@ -94,6 +99,12 @@ const placeOf = (act: Extract<Mend, { type: 'open' }>): object => ({ name: act.s
   <div class="screen">
     <div class="screen-head">
       <h1>Checkup</h1>
+      <label class="hint"
+        >Channels’ own figures may differ by
+        <select v-model.number="checkup.claimShare" @change="chooseShare">
+          <option v-for="each in [0.1, 0.2, 0.3, 0.5, 1]" :key="each" :value="each">{{ Math.round(each * 100) }} %</option>
+        </select></label
+      >
       <button @click="checkup.check(current.key)">Check again</button>
     </div>
     <p v-if="checkup.error || problem" class="problem" role="alert">{{ problem || checkup.error }}</p>

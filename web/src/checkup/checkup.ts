@@ -13,6 +13,8 @@ const GATHER_MS = 1500
 export const useCheckup = defineStore('checkup', () => {
   const findings = ref<FindingAnswer[]>()
   const error = ref('')
+  /** From which difference on a channel's own figure is told of, as a share of ours. */
+  const claimShare = ref(Number(localStorage.getItem('acequia.claimShare') ?? 0.3))
   let key = ''
   let timer: ReturnType<typeof setTimeout> | undefined
   const open = computed(() => findings.value?.filter((each) => !each.accepted) ?? [])
@@ -25,7 +27,7 @@ export const useCheckup = defineStore('checkup', () => {
     if (key !== wanted) findings.value = undefined
     key = wanted
     try {
-      const answer = await api<FindingAnswer[]>('GET', `/sites/${wanted}/checkup`)
+      const answer = await api<FindingAnswer[]>('GET', `/sites/${wanted}/checkup?claimShare=${claimShare.value}`)
       if (key === wanted) findings.value = answer
       error.value = ''
     } catch (cause) {
@@ -39,5 +41,5 @@ export const useCheckup = defineStore('checkup', () => {
     timer = setTimeout(() => void check(wanted), GATHER_MS)
   }
 
-  return { findings, error, open, pressing, check, checkSoon }
+  return { claimShare, findings, error, open, pressing, check, checkSoon }
 })

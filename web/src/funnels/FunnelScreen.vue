@@ -84,6 +84,15 @@ const { data, error, loading } = useLoaded(
   [counting, () => range.query, split, compare, ready, () => Math.floor(live.changes / 5)],
   120,
 )
+/** Who came back later looks at much more of the log: it is asked for itself, and fills its column when it is there. */
+const { data: returned } = useLoaded<FunnelResult | undefined>(
+  async (signal) =>
+    ready.value && !unfinished.value && draft.value.scope === 'visit'
+      ? api('POST', `${current.path}/funnels:run`, { ...(JSON.parse(counting.value) as Funnel), ...range.asked, returns: true }, signal)
+      : undefined,
+  [counting, () => range.query, ready],
+  400,
+)
 const named = (result: Pick<FunnelResult, 'steps'>): FunnelResult['steps'] =>
   result.steps.map((step, index) => ({ ...step, name: nameOf(draft.value.steps[index], index) }))
 const steps = computed(() => (data.value?.now ? named(data.value.now) : []))
@@ -232,7 +241,7 @@ function saveCsv(): void {
     left: step.left,
     rate: step.rate,
     'median seconds to next': step.medianSeconds,
-    'came back later': step.cameBack,
+    'came back later': returned.value?.steps[steps.value.indexOf(step)]?.cameBack ?? null,
     'left to': step.leftTo.map(({ path, count: n }) => `${path ?? 'left the site'} ${n}`).join('; '),
   }))
   const link = document.createElement('a')
@@ -365,7 +374,7 @@ useKeys({ '$mod+s': () => void save(), n: () => void addStep() })
               >
             </td>
             <td class="number">{{ spanText(steps[index]!.medianSeconds) }}</td>
-            <td class="number">{{ steps[index]!.cameBack ? count(steps[index]!.cameBack) : '–' }}</td>
+            <td class="number">{{ returned?.steps[index]?.cameBack ? count(returned.steps[index]!.cameBack!) : '–' }}</td>
           </template>
           <td v-else colspan="7" />
           <td v-if="canEdit" class="number">

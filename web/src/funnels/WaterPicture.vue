@@ -14,7 +14,15 @@ defineEmits<{
 const root = ref<HTMLElement>()
 const width = useElementSize(root)
 const vertical = computed(() => width.value > 0 && width.value < 620)
-const picture = computed(() => waterPicture(props.steps, Math.max(280, width.value || 1000), props.most, (step) => `${rate(step.rate)} go on`, vertical.value))
+const picture = computed(() =>
+  waterPicture(
+    props.steps,
+    Math.max(280, width.value || 1000),
+    props.most,
+    (step, short) => (short ? rate(step.rate) : `${rate(step.rate)} go on`),
+    vertical.value,
+  ),
+)
 const shorten = (text: string, room: number, letter = 7.4): string =>
   text.length * letter > room ? `${text.slice(0, Math.max(3, Math.floor(room / letter) - 1))}…` : text
 const share = (part: number, step: number): string => rate(part / Math.max(1, (props.steps[step]?.entered ?? 0) + (props.steps[step]?.arrived ?? 0)))
@@ -67,7 +75,7 @@ const share = (part: number, step: number): string => rate(part / Math.max(1, (p
           {{ shorten(gate.name || `Step ${index + 1}`, vertical ? 240 : gate.room) }}
           <title>{{ gate.name }}</title>
         </text>
-        <text class="number" :x="vertical ? gate.labelX + 250 : gate.labelX" :y="vertical ? gate.labelY : gate.labelY + 24">{{ count(gate.count) }}</text>
+        <text class="number" :x="gate.labelX" :y="vertical ? gate.labelY + 21 : gate.labelY + 24">{{ count(gate.count) }}</text>
         <text
           v-if="gate.band"
           class="share"

@@ -59,29 +59,31 @@ export function waterPicture(
   steps: readonly FunnelStepCount[],
   size: number,
   most: number,
-  wordsOf: (step: FunnelStepCount) => string,
+  wordsOf: (step: FunnelStepCount, short: boolean) => string,
   vertical = false,
 ): WaterPicture {
   const last = steps.length - 1
   const length = vertical ? Math.max(size, steps.length * 190) : size
   const spacing = last > 0 ? (length - EDGE - TAIL) / last : length - EDGE - TAIL
   const shown = spacing > 270 ? 4 : spacing > 170 ? 2 : 1
+  const short = spacing < 150
+  const thickest = vertical ? 90 : MOST_THICK
   const lostMost = Math.max(1, ...steps.map((step) => step.left))
   // To scale everywhere, so the widest leak of all decides too.
-  const unit = Math.min(MOST_THICK / Math.max(1, most), Math.max(10, spacing - (vertical ? 130 : 90) - shown * GAP) / lostMost)
+  const unit = Math.min(thickest / Math.max(1, most), Math.max(10, spacing - (vertical ? 130 : 90) - shown * GAP) / lostMost)
   const thick = (count: number): number => (count > 0 ? Math.max(0.75, count * unit) : 0)
   const across = vertical ? EDGE : TOP
-  const deepest = across + MOST_THICK + shown * LINE + 36
+  const deepest = across + thickest + shown * LINE + (vertical ? 16 : 36)
   const point = (along: number, depth: number): string => (vertical ? `${round(depth)} ${round(along)}` : `${round(along)} ${round(depth)}`)
   const box = (from: number, to: number, top: number, height: number): string =>
     `M${point(from, top)}L${point(to, top)}L${point(to, top + height)}L${point(from, top + height)}Z`
 
   const gates = steps.map((step, index): Gate => {
-    const along = EDGE + index * spacing + (vertical ? 36 : 0)
+    const along = EDGE + index * spacing + (vertical ? 44 : 0)
     const all = step.entered + step.arrived
     const start = along + GATE
     const goesOn = thick(step.continued)
-    const lost = joinSmall(step, shown)
+    const lost = joinSmall(step, shown, short)
     // From the lowest band up: the lowest turns first and runs longest.
     let depth = across + goesOn + lost.reduce((sum, leak) => sum + thick(leak.count), 0)
     let turn = start + 26
@@ -111,34 +113,34 @@ export function waterPicture(
       name: step.name,
       count: all,
       ...(vertical ? { x: across - 7, y: along, width: height, height: GATE } : { x: along, y: across - 7, width: GATE, height }),
-      labelX: vertical ? across : along,
-      labelY: vertical ? along - 22 : 16,
+      labelX: vertical ? across + (index ? thick(step.arrived) + 10 : 0) : along,
+      labelY: vertical ? along - 28 : 16,
       room: spacing - 12,
       joined: index > 0 && step.entered ? { count: step.entered, d: box(along - 34, along, across + thick(step.arrived), thick(step.entered)) } : null,
       band:
         index < last
           ? {
               d: box(start, next, across, goesOn),
-              words: wordsOf(step),
+              words: wordsOf(step, short),
               inside,
-              ...(vertical ? { x: across + goesOn + 6, y: next - 46 } : { x: next - 12, y: inside ? across + goesOn / 2 + 4 : across + goesOn + 15 }),
+              ...(vertical ? { x: across + goesOn + 10, y: next - 60 } : { x: next - 12, y: inside ? across + goesOn / 2 + 4 : across + goesOn + 15 }),
             }
           : null,
       leaks,
     }
   })
   const end = gates[last]
-  const endAlong = EDGE + last * spacing + (vertical ? 36 : 0) + GATE
+  const endAlong = EDGE + last * spacing + (vertical ? 44 : 0) + GATE
   return {
-    width: vertical ? deepest + 130 : length,
-    height: vertical ? length + 30 : deepest + 10,
+    width: vertical ? deepest + 110 : length,
+    height: vertical ? length + 40 : deepest + 10,
     gates,
     outflow: end ? box(endAlong, endAlong + TAIL - GATE - 4, across, thick(end.count)) : '',
   }
 }
 
 /** The pages that most left to, and the rest together; leaving the site stands by itself. The largest first. */
-function joinSmall(step: FunnelStepCount, shown: number): Pick<Leak, 'path' | 'words' | 'count'>[] {
+function joinSmall(step: FunnelStepCount, shown: number, short: boolean): Pick<Leak, 'path' | 'words' | 'count'>[] {
   const fits = step.leftTo.length <= shown
   const named = step.leftTo.slice(0, fits ? shown : shown - 1)
   const away = step.leftTo.find(({ path }) => path === null)
@@ -146,7 +148,7 @@ function joinSmall(step: FunnelStepCount, shown: number): Pick<Leak, 'path' | 'w
   const rest = step.leftTo.filter((each) => !named.includes(each))
   const joined = rest.reduce((sum, each) => sum + each.count, 0)
   return [
-    ...named.map(({ path, count }) => ({ path, count, words: path ?? 'left the site' })),
+    ...named.map(({ path, count }) => ({ path, count, words: path ?? (short ? 'left' : 'left the site') })),
     ...(joined ? [{ path: undefined, count: joined, words: named.length ? `${rest.length} other ${rest.length === 1 ? 'page' : 'pages'}` : 'elsewhere' }] : []),
   ]
 }
