@@ -1,10 +1,9 @@
 import AxeBuilder from '@axe-core/playwright'
 import type { Browser, BrowserContext, Page } from 'playwright-core'
-import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest'
-import { DEMO_PERSON } from '../../demo/src/setUp.js'
+import { beforeAll, describe, expect, it } from 'vitest'
 import type { RunningDemo } from '../../demo/src/startDemo.js'
-import { openWindow, signIn, startBrowser } from '../start/browser.js'
-import { startTestDemo } from '../start/testDemo.js'
+import { openWindow } from '../start/browser.js'
+import { useDemoWorld } from '../start/demoWorld.js'
 import { TOKEN } from '../start/testServer.js'
 
 let demo: RunningDemo
@@ -12,15 +11,9 @@ let browser: Browser
 let marketer: BrowserContext
 let screen: Page
 
-beforeAll(async () => {
-  ;[demo, browser] = await Promise.all([startTestDemo(inject('databaseUrl')), startBrowser()])
-  marketer = await openWindow(browser)
-  screen = await marketer.newPage()
-  await signIn(screen, demo.acequia, DEMO_PERSON)
-})
-afterAll(async () => {
-  await browser?.close()
-  await demo?.stop()
+const world = useDemoWorld()
+beforeAll(() => {
+  ;({ demo, browser, marketer, screen } = world)
 })
 
 interface LedgerEntry {
@@ -30,16 +23,9 @@ interface LedgerEntry {
   order: string
   page: string
 }
-const ledger = async (): Promise<LedgerEntry[]> => {
-  const page = await marketer.newPage()
-  await page.goto(`${demo.origins.farola}/ledger.json`)
-  const entries = JSON.parse(await page.evaluate(() => document.body.innerText)) as LedgerEntry[]
-  await page.close()
-  return entries
-}
-const at = (path: string): string => `${demo.acequia}/s/${demo.key}${path}`
-const api = async <T>(path: string): Promise<T> =>
-  (await (await fetch(`${demo.server.url}/api/v1/sites/${demo.key}${path}`, { headers: { authorization: `Bearer ${TOKEN}` } })).json()) as T
+const ledger = (): Promise<LedgerEntry[]> => world.outside(demo.origins.farola, '/ledger.json')
+const at = (path: string): string => world.at(path)
+const api = <T>(path: string): Promise<T> => world.api<T>(path)
 
 /** The big figure with this caption on a goal's screen. */
 const figure = async (caption: string): Promise<number> =>

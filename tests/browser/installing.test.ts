@@ -1,9 +1,8 @@
 import type { Browser, BrowserContext, Page } from 'playwright-core'
-import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest'
-import { DEMO_PERSON } from '../../demo/src/setUp.js'
+import { beforeAll, describe, expect, it } from 'vitest'
 import type { RunningDemo } from '../../demo/src/startDemo.js'
-import { openWindow, signIn, startBrowser } from '../start/browser.js'
-import { startTestDemo } from '../start/testDemo.js'
+import { openWindow } from '../start/browser.js'
+import { useDemoWorld } from '../start/demoWorld.js'
 import { TOKEN } from '../start/testServer.js'
 
 let demo: RunningDemo
@@ -11,32 +10,19 @@ let browser: Browser
 let marketer: BrowserContext
 let screen: Page
 
-beforeAll(async () => {
-  ;[demo, browser] = await Promise.all([startTestDemo(inject('databaseUrl')), startBrowser()])
-  marketer = await openWindow(browser)
-  screen = await marketer.newPage()
-  await signIn(screen, demo.acequia, DEMO_PERSON)
-})
-afterAll(async () => {
-  await browser?.close()
-  await demo?.stop()
+const world = useDemoWorld()
+beforeAll(() => {
+  ;({ demo, browser, marketer, screen } = world)
 })
 
-const at = (path: string): string => `${demo.acequia}/s/${demo.key}${path}`
-const api = async <T>(path: string): Promise<T> =>
-  (await (await fetch(`${demo.server.url}/api/v1/sites/${demo.key}${path}`, { headers: { authorization: `Bearer ${TOKEN}` } })).json()) as T
+const at = (path: string): string => world.at(path)
+const api = <T>(path: string): Promise<T> => world.api<T>(path)
 /** Does something that opens a page of the site in a new tab. */
 const openedBy = async (action: () => Promise<void>): Promise<Page> => {
   const [tab] = await Promise.all([marketer.waitForEvent('page'), action()])
   return tab
 }
-const outside = async <T>(origin: string, path: string): Promise<T> => {
-  const page = await marketer.newPage()
-  await page.goto(origin + path)
-  const found = JSON.parse(await page.evaluate(() => document.body.innerText)) as T
-  await page.close()
-  return found
-}
+const outside = <T>(origin: string, path: string): Promise<T> => world.outside<T>(origin, path)
 
 describe('a marketer installs', () => {
   it('mails the loader to the developer', async () => {

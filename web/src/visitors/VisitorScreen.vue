@@ -136,10 +136,17 @@ time {
   border-radius: 2px;
 }
 .what {
+  margin-right: 2px;
   font-weight: 600;
 }
 p {
   margin: 0;
+}
+.hint {
+  margin-left: 4px;
+}
+p.hint {
+  margin-left: 0;
 }
 .data {
   overflow-wrap: anywhere;
