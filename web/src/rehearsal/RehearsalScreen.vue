@@ -130,7 +130,8 @@ async function share(): Promise<void> {
   try {
     await api('PUT', `${current.path}/probes/${id.value}:keep`, { name: keepName.value || `Rehearsal of ${known.value?.address ?? address.value}` })
     shared.value = `${location.origin}/s/${current.key}/rehearsal/${id.value}`
-    await navigator.clipboard?.writeText(shared.value).catch(() => undefined)
+    // Some browsers ask the person first; nothing waits for that.
+    void navigator.clipboard?.writeText(shared.value).catch(() => undefined)
     await reloadKept()
   } catch (cause) {
     problem.value = messageOf(cause)
