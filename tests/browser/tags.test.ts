@@ -311,3 +311,46 @@ describe('hard pages', () => {
     expect(events.map((event) => new URL(event.url).pathname)).toEqual(['/one', '/two', '/one'])
   })
 })
+
+describe('a rehearsal', () => {
+  it('goes along to other hosts of the site, by links and forms, and nowhere else', async () => {
+    const port = new URL(site.shop).port
+    await site.window_.close()
+    site = await pages.open({ hosts: ['altolucero.localhost', 'members.localhost'] })
+    const members = `http://members.localhost:${port}`
+    site.bodies['/start'] = `<a href="${members}/inside">Inside</a> <a href="http://elsewhere.localhost:${port}/foreign">Elsewhere</a>`
+    site.bodies['/inside'] = `<form id="back" action="${site.shop}/end"><input name="action" value="x"><button>Back</button></form>`
+    await site.wire({ triggers: [any], tags: [site.pixelTag('base', ['any'])] })
+    const { body } = await server.api<{ id: number; open: string }>('POST', `/sites/${site.key}/probes`, {
+      kind: 'rehearsal',
+      address: `${site.shop}/start`,
+      holdBack: true,
+    })
+    const badge = site.page.getByText('Rehearsal of the draft')
+    await site.page.goto(body.open)
+    await badge.waitFor()
+    await site.page.getByRole('link', { name: 'Inside' }).click()
+    await site.page.waitForURL(`${members}/inside`)
+    await badge.waitFor()
+    // The browser drops a form's fragment when it adds the fields; this host was visited before, so the tab remembers.
+    await site.page.getByRole('button', { name: 'Back' }).click()
+    await site.page.waitForURL(/\/end\?/)
+    await badge.waitFor()
+    await site.page.goto(`${site.shop}/start`)
+    await badge.waitFor()
+    await site.page.waitForTimeout(300)
+    expect(site.pixels).toEqual([])
+    await site.page.getByRole('link', { name: 'Elsewhere' }).click()
+    await site.page.waitForURL(/elsewhere/)
+    expect(site.page.url()).not.toContain('acequia=')
+    const { body: told } = await server.api<{ reports: { report: { kind: string; event?: { name: string; url: string } } }[] }>(
+      'GET',
+      `/sites/${site.key}/probes/${body.id}`,
+    )
+    const viewed = told.reports.flatMap(({ report }) =>
+      report.kind === 'event' && report.event?.name === 'page-view' ? [new URL(report.event.url).pathname] : [],
+    )
+    expect(viewed).toEqual(['/start', '/inside', '/end', '/start'])
+    expect(await site.events()).toEqual([])
+  })
+})
