@@ -84,18 +84,10 @@ export class DryRun {
         const read = this.reader(event, visit)
         const place = placeOf(event.url)
         const inRange = event.at >= this.range.from && event.at < this.range.to
-        for (const [which, run] of [
-          ['now', this.live],
-          ['draft', this.draft],
-        ] as const) {
-          for (const id of run.fire(event, place, read)) {
-            if (!inRange) continue
-            this.count(id, which, event)
-            const entry = fired.get(id) ?? { now: null, draft: null }
-            entry[which] ??= event
-            fired.set(id, entry)
-          }
-        }
+        const now = this.live.fire(event, place, read)
+        const draft = this.draft.fire(event, place, read)
+        if (inRange && now.length) this.take('now', now, event, fired)
+        if (inRange && draft.length) this.take('draft', draft, event, fired)
         if (!inRange) continue
         this.events++
         if (event.name === 'page-view') this.pageViews++
@@ -145,6 +137,20 @@ export class DryRun {
     return warnings
   }
 
+  private take(
+    which: 'now' | 'draft',
+    ids: readonly string[],
+    event: LoggedEvent,
+    fired: Map<string, { now: LoggedEvent | null; draft: LoggedEvent | null }>,
+  ): void {
+    for (const id of ids) {
+      this.count(id, which, event)
+      const entry = fired.get(id) ?? { now: null, draft: null }
+      entry[which] ??= event
+      fired.set(id, entry)
+    }
+  }
+
   private count(id: string, which: 'now' | 'draft', event: LoggedEvent): void {
     const tally = this.tallies.get(id) as Tally
     const day = this.calendar.dayOf(event.at)
@@ -181,38 +187,41 @@ function latest(examples: Tally['examples']): Tally['examples'] {
 /** Readings that follow from an address up to its query. */
 const OF_PLACE = new Set(['path', 'host'])
 const MOST_PLACES = 100_000
+const NOTHING: readonly string[] = []
 
-/** A trigger that judges each distinct address only once, where its rule asks for nothing else. */
-class RememberedTrigger {
-  readonly id: string
-  private readonly places: Map<string, boolean> | undefined
+/** The triggers that listen for one name. Those that ask for the address alone are judged once for each address. */
+class NamedTriggers {
+  private readonly ofPlace: LoaderTrigger[] = []
+  private readonly others: LoaderTrigger[] = []
+  private readonly known = new Map<string, readonly LoaderTrigger[]>()
 
-  constructor(private readonly trigger: LoaderTrigger) {
-    this.id = trigger.id
+  add(trigger: LoaderTrigger): void {
     const conditions = [...trigger.where, ...(trigger.except ?? [])].flat()
-    if (conditions.every(({ reading }) => OF_PLACE.has(reading))) this.places = new Map()
+    if (conditions.every(({ reading }) => OF_PLACE.has(reading))) this.ofPlace.push(trigger)
+    else this.others.push(trigger)
   }
 
-  /** Whether the trigger happens at an event of its name; `place` is its address up to its query. */
-  holds(place: string, read: Reader): boolean {
-    if (!this.places) return this.judged(read)
-    let holds = this.places.get(place)
-    if (holds !== undefined) return holds
-    if (this.places.size >= MOST_PLACES) this.places.clear()
-    holds = this.judged(read)
-    this.places.set(place, holds)
-    return holds
+  /** The triggers that happen at an event of their name; `place` is its address up to its query. */
+  holding(place: string, read: Reader): readonly LoaderTrigger[] {
+    let held = this.known.get(place)
+    if (!held) {
+      if (this.known.size >= MOST_PLACES) this.known.clear()
+      held = this.ofPlace.filter((trigger) => happens(trigger, read))
+      this.known.set(place, held)
+    }
+    if (!this.others.length) return held
+    const more = this.others.filter((trigger) => happens(trigger, read))
+    return more.length ? [...held, ...more] : held
   }
+}
 
-  private judged(read: Reader): boolean {
-    const { where, except } = this.trigger
-    return judge(where, read) && !(except && judge(except, read))
-  }
+function happens({ where, except }: LoaderTrigger, read: Reader): boolean {
+  return judge(where, read) && !(except && judge(except, read))
 }
 
 /** One wiring, going through the events of one visitor after the other. */
 class WiringRun {
-  private readonly triggers = new Map<string, RememberedTrigger[]>()
+  private readonly triggers = new Map<string, NamedTriggers>()
   private readonly waiting = new Map<string, LoaderTag[]>()
   private readonly tags: Map<string, LoaderTag>
   private happened = new Set<string>()
@@ -223,7 +232,11 @@ class WiringRun {
   private reached: { id: string; uids: Set<string> }[] = []
 
   constructor(private readonly wiring: CompiledWiring) {
-    for (const trigger of wiring.triggers) this.triggers.set(trigger.event, [...(this.triggers.get(trigger.event) ?? []), new RememberedTrigger(trigger)])
+    for (const trigger of wiring.triggers) {
+      const named = this.triggers.get(trigger.event) ?? new NamedTriggers()
+      named.add(trigger)
+      this.triggers.set(trigger.event, named)
+    }
     for (const tag of wiring.tags) for (const id of tag.on) this.waiting.set(id, [...(this.waiting.get(id) ?? []), tag])
     this.tags = new Map(wiring.tags.map((tag) => [tag.id, tag]))
   }
@@ -238,40 +251,44 @@ class WiringRun {
   }
 
   turnVisit(): void {
-    this.inVisit = new Set()
+    if (this.inVisit.size) this.inVisit.clear()
     this.turnPage()
   }
 
   private turnPage(): void {
-    this.onPage = new Set()
-    this.happened = new Set()
+    if (this.onPage.size) this.onPage.clear()
+    if (this.happened.size) this.happened.clear()
   }
 
   /** @returns ids of the tags that fire at an event */
-  fire(event: LoggedEvent, place: string, read: Reader): string[] {
+  fire(event: LoggedEvent, place: string, read: Reader): readonly string[] {
     if (event.name === 'page-view') this.turnPage()
     // What several triggers together made happen is worked out anew, for either wiring.
-    const fired = event.name === 'all-happened' ? [] : this.happen(event.name, event, place, read)
+    let fired = event.name === 'all-happened' ? NOTHING : this.happen(event.name, event, place, read)
     for (const { id, uids } of this.reached) {
       if (uids.has(event.uid))
-        fired.push(...this.happen('goal-reached', event, place, (name) => (name === 'data.watch' ? id : name === 'event' ? 'goal-reached' : read(name))))
+        fired = [
+          ...fired,
+          ...this.happen('goal-reached', event, place, (name) => (name === 'data.watch' ? id : name === 'event' ? 'goal-reached' : read(name))),
+        ]
     }
     for (const { id, needs } of this.wiring.together) {
       if (this.happened.has(id) || !needs.every((each) => this.happened.has(each))) continue
-      fired.push(...this.happen('all-happened', event, place, (name) => (name === 'data.watch' ? id : read(name))))
+      fired = [...fired, ...this.happen('all-happened', event, place, (name) => (name === 'data.watch' ? id : read(name)))]
     }
     return fired
   }
 
-  private happen(name: string, event: LoggedEvent, place: string, read: Reader): string[] {
+  private happen(name: string, event: LoggedEvent, place: string, read: Reader): readonly string[] {
+    const holding = this.triggers.get(name)?.holding(place, read)
+    if (!holding?.length) return NOTHING
     let now: Set<LoaderTag> | undefined
-    for (const trigger of this.triggers.get(name) ?? []) {
-      if (!trigger.holds(place, read)) continue
+    for (const trigger of holding) {
       this.happened.add(trigger.id)
       now ??= new Set()
       for (const tag of this.waiting.get(trigger.id) ?? []) now.add(tag)
     }
-    if (!now) return []
+    if (!now) return NOTHING
     const fired: string[] = []
     for (const tag of now) {
       const before = { page: this.onPage.has(tag.id), visit: this.inVisit.has(tag.id), visitor: this.ever.has(tag.id) }
