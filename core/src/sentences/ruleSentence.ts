@@ -30,7 +30,7 @@ const READING_WORDS: Record<string, string> = {
   campaign: "visit's campaign",
   'data.formId': 'form id',
   'data.formName': 'form name',
-  'data.formClass': 'form classes',
+  'data.formClass': "form's classes",
   'data.formAction': "form's address",
   'data.formPosition': 'form position on the page',
   'data.formPage': "form's page",

@@ -17,7 +17,7 @@ const MATCHES = { click: 'its click id', order: 'its order number', user: 'the u
 const FIELDS = ['key', 'at', 'value', 'currency', 'order'] as const
 type Field = (typeof FIELDS)[number]
 const GUESSES: Record<Field, RegExp> = {
-  key: /click|gclid|order|user|customer|id$/i,
+  key: /click|order|user|customer|id$/i,
   at: /^(at|when|time|date)/i,
   value: /value|amount|total|sum|price/i,
   currency: /currency/i,
