@@ -150,5 +150,5 @@ export const consent = quietly((answer: { statistics?: boolean; marketing?: bool
     held = []
   }
   const fired = ACEQUIA_TAGS ? fireConsented(given()) : []
-  if (fired.length) record({ name: 'tags-fired', fired })
+  if (fired.length) record({ name: 'fired-later', fired })
 })

@@ -114,7 +114,7 @@ function fire(run: Run): void {
   const follow = quietly((worked: boolean) => {
     if (!tag.after?.ifWorked) return go()
     if (!worked) return hold(run, 'did-not-work')
-    record({ name: 'tags-fired', fired: [tag.id] })
+    record({ name: 'fired-later', fired: [tag.id] })
     return go()
   })
   const outcome = first ? first.then((worked) => follow(worked) ?? false) : go()
@@ -130,7 +130,7 @@ function fire(run: Run): void {
   waiting = waiting.filter((each) => each.tag.after?.tag !== tag.id)
   for (const each of next) {
     fire(each)
-    if (!each.tag.after?.ifWorked) record({ name: 'tags-fired', fired: [each.tag.id] })
+    if (!each.tag.after?.ifWorked) record({ name: 'fired-later', fired: [each.tag.id] })
   }
 }
 

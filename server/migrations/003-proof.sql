@@ -8,7 +8,7 @@ CREATE TABLE checkup_accepted (
   PRIMARY KEY (site_id, finding)
 );
 
--- Hosts whose events were refused because they are not the site's, by month of the last one.
+-- Hosts whose events were refused because they are not the site's; forgotten a month after the last one.
 CREATE TABLE refused_hosts (
   site_id SMALLINT UNSIGNED NOT NULL,
   host VARCHAR(255) NOT NULL,

@@ -19,10 +19,10 @@ let bodies: Record<string, string | { status?: number; type?: string; location?:
 beforeAll(async () => {
   smtp = new SMTPServer({
     disabledCommands: ['AUTH', 'STARTTLS'],
-    onData(stream, _session, done) {
+    onData(incoming, _session, done) {
       let text = ''
-      stream.on('data', (chunk: Buffer) => (text += chunk.toString()))
-      stream.on('end', () => {
+      incoming.on('data', (chunk: Buffer) => (text += chunk.toString()))
+      incoming.on('end', () => {
         mails.push(text)
         done()
       })

@@ -239,7 +239,7 @@ describe('consent', () => {
     expect(pixels).toEqual([])
     await page.evaluate(() => (window as unknown as { acequia: unknown[][] }).acequia.push(['consent', { marketing: true }]))
     await expect.poll(() => pixels).toEqual(['?e=seen&v=&o='])
-    expect((await settled(2)).map((event) => event.name)).toEqual(['page-view', 'tags-fired'])
+    expect((await settled(2)).map((event) => event.name)).toEqual(['page-view', 'fired-later'])
   })
 })
 

@@ -116,7 +116,7 @@ describe('a tag', () => {
     const events = await site.settled(4)
     expect(events.find((event) => event.name === 'tag-failed')?.data).toEqual({ tag: 'broken', message: 'no such thing' })
     const fired = events.filter((event) => event.fired).map((event) => `${event.name}: ${event.fired?.join(' ') ?? ''}`)
-    expect(fired.sort()).toEqual(['page-view: broken first fourth second', 'ping: later', 'tags-fired: waiting'])
+    expect(fired.sort()).toEqual(['fired-later: waiting', 'page-view: broken first fourth second', 'ping: later'])
   })
 
   it('waits for the consent it needs, and fires then with what was read at its own moment', async () => {

@@ -1,6 +1,6 @@
+import { isOwnEventName } from '../events/isOwnEventName.js'
 import { urlParts } from '../readings/url.js'
 import type { Rule } from '../rules/Rule.js'
-import { eventNameOf } from '../wiring/momentEvent.js'
 import { momentSchema, type Moment } from '../wiring/momentSchema.js'
 import type { Trigger } from '../wiring/wiringSchema.js'
 import type { RehearsalReport } from './rehearsalGrid.js'
@@ -51,7 +51,7 @@ export function suggestTriggers(reports: readonly RehearsalReport[], ownEvents: 
       else if (event.name === 'form-sent') {
         form = formRule(event.data ?? undefined)
         add(`form ${form.name} sent`, event.url, { type: 'form-sent' }, form.where)
-      } else if (!isOurs(event.name) && !ownEvents.includes(event.name))
+      } else if (!isOwnEventName(event.name) && !ownEvents.includes(event.name))
         add(`signal ${event.name}`, event.url, { type: 'signal', name: event.name }, EVERYTHING)
     } else if (report.kind === 'clicked') {
       add(
@@ -68,13 +68,6 @@ export function suggestTriggers(reports: readonly RehearsalReport[], ownEvents: 
   }
   return [...found.values()].reverse().slice(0, MOST)
 }
-
-const OURS = new Set(
-  (['page-view', 'address-change', 'form-sent', 'form-accepted', 'element-seen', 'click', 'scroll', 'time', 'video', 'goal', 'relay', 'all'] as const).map(
-    (type) => eventNameOf({ type } as Moment),
-  ),
-)
-const isOurs = (name: string): boolean => OURS.has(name) || name === 'tags-fired' || name === 'tag-failed' || name === 'visitor-known'
 
 /** The trigger of the draft that listens for just this; undefined where there is none. */
 export function triggerLike(triggers: readonly Trigger[], { moment, where }: Pick<SuggestedTrigger, 'moment' | 'where'>): Trigger | undefined {

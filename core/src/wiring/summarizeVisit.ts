@@ -40,7 +40,7 @@ export interface VisitedTag {
   error: string | null
 }
 
-/** Sums up what a watched loader told: whether it ran, which tags fired, and who answered. */
+/** Sums up what a watched loader told: whether it ran, what fired, and who answered. */
 export function summarizeVisit(
   reports: readonly Report[],
   tags: readonly Tag[],

@@ -16,8 +16,8 @@ export class Paloma {
     const server = new SMTPServer({
       disabledCommands: ['AUTH', 'STARTTLS'],
       size: 2 * 1024 ** 2,
-      onData: (stream, _session, done) => {
-        simpleParser(stream).then(
+      onData: (incoming, _session, done) => {
+        simpleParser(incoming).then(
           (mail) => {
             this.mails = [{ at: Date.now(), mail }, ...this.mails].slice(0, MOST)
             done()

@@ -45,7 +45,7 @@ export function eventsOfVisit(visit: SimulatedVisit, at: number, visitor: string
 /**
  * Makes up the history of the demo site, one day at a time: the same for the same day of loading.
  * @param now ms; history ends here
- * @param fired notes which tags fired
+ * @param fired notes what the wiring does at each event
  */
 export function* simulateHistory(now: number, shop: string, fired: FiredTags): Generator<IncomingEvent[]> {
   const random = new Random(20_260_504)

@@ -64,7 +64,8 @@ async function findingsOf(services: Services, site: Site, claimShare: number): P
     refusedHostsOf(database, site.id, now - CHECKED_DAYS * 86_400_000),
   ])
   const { channels, recipes } = await documentOf(database, site.id, draft.wiring, database.pool)
-  const goals = stored.map(({ id, goal }) => ({ id, goal }))
+  const awaited = new Set(draft.wiring.triggers.flatMap(({ moment }) => (moment.type === 'goal' ? [moment.goal] : [])))
+  const goals = stored.filter(({ id, archivedAt }) => archivedAt === null || awaited.has(id)).map(({ id, goal }) => ({ id, goal }))
   const claims = await claimsSince(database, site.id, addDays(calendar.dayOf(now), -CHECKED_DAYS))
   const gather = new SiteTraffic(
     site.settings,

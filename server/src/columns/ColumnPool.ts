@@ -14,6 +14,9 @@ export class ColumnPool {
   private readonly parts: { from: number; to: number }[]
   private readonly waiting = new Map<number, { resolve: (answer: never) => void; reject: (error: Error) => void }>()
   private last = 0
+  private idle: (() => void) | undefined
+  /** Why no question is answered any more; null while all is well. */
+  failed: Error | null = null
 
   private constructor(
     columns: Columns,
@@ -26,6 +29,7 @@ export class ColumnPool {
         this.waiting.delete(id)
         if (error === undefined) waits?.resolve(answer)
         else waits?.reject(new Error(error))
+        if (!this.waiting.size) this.idle?.()
       })
       worker.on('error', (error: Error) => this.fail(error))
     }
@@ -45,6 +49,7 @@ export class ColumnPool {
    * @param skip 1 for visitors to leave out
    */
   run<J extends ColumnJob>(job: J, skip?: Uint8Array): Promise<Answer<J>[]> {
+    if (this.failed) return Promise.reject(this.failed)
     return Promise.all(
       this.workers.map(
         (worker, index) =>
@@ -57,15 +62,17 @@ export class ColumnPool {
     )
   }
 
-  /** Ends the threads. */
+  /** Ends the threads once everything asked is answered. Ask nothing afterwards. */
   async close(): Promise<void> {
+    if (this.waiting.size) await new Promise<void>((resolve) => (this.idle = resolve))
     await Promise.all(this.workers.map((worker) => worker.terminate()))
-    this.fail(new Error('The server is stopping.'))
   }
 
   private fail(error: Error): void {
+    this.failed = error
     for (const { reject } of this.waiting.values()) reject(error)
     this.waiting.clear()
+    this.idle?.()
   }
 }
 

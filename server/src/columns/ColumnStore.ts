@@ -23,6 +23,9 @@ const MOST_CHANGED = 20_000
 /** For this long after an event was seen, one with a lower number may still appear: another process may commit late. */
 const SETTLED_MS = 60_000
 
+/** A site that was small is not counted again for this long, in ms. */
+const SMALL_MS = 60_000
+
 interface Held {
   revision: number
   columns: Columns
@@ -44,6 +47,8 @@ interface Held {
  */
 export class ColumnStore {
   private readonly held = new Map<number, Promise<Held>>()
+  /** When sites were last found to be small, in ms. */
+  private readonly smallAt = new Map<number, number>()
   private readonly log: EventLog
   private readonly folder: string
 
@@ -118,41 +123,56 @@ export class ColumnStore {
 
   /** The columns of a site, with everything that came since; null where the site is small. */
   private async large(site: Site): Promise<Held | null> {
-    let holding = this.held.get(site.id)
-    if (!holding || (await holding.catch(() => null))?.revision !== site.revision) {
-      const row = await this.database.row<{ n: number }>('SELECT COUNT(*) AS n FROM (SELECT 1 FROM events WHERE site_id = ? LIMIT ?) AS some', [
-        site.id,
-        this.largeFrom + 1,
-      ])
-      if ((row?.n ?? 0) <= this.largeFrom) return null
-      const before = holding
-      holding = this.load(site)
-      this.held.set(site.id, holding)
-      holding.catch(() => this.held.delete(site.id))
-      void before?.then(({ pool }) => pool.close()).catch(() => undefined)
+    const held = await (this.held.get(site.id) ?? this.firstLook(site))
+    if (!held) return null
+    if (held.revision !== site.revision || held.pool.failed) {
+      // Somebody else may have begun anew while this was awaited.
+      const now = this.held.get(site.id)
+      if (!now || (await now) === held) {
+        this.hold(site.id, this.load(site))
+        held.pool.close().catch(() => undefined)
+      }
+      return this.large(site)
     }
-    const held = await holding
     const look = held.turn.then(() => this.refresh(site, held))
     held.turn = look.catch(() => undefined)
     await look
-    if (held.changed.size > MOST_CHANGED && !held.rebuilding) void this.rebuild(site, held)
+    if (held.changed.size > MOST_CHANGED && !held.rebuilding) this.rebuild(site, held).catch(() => undefined)
     return held
+  }
+
+  /** Loads a site's columns if it is large. */
+  private async firstLook(site: Site): Promise<Held | null> {
+    if ((this.smallAt.get(site.id) ?? 0) > Date.now() - SMALL_MS) return null
+    const row = await this.database.row<{ n: number }>('SELECT COUNT(*) AS n FROM (SELECT 1 FROM events WHERE site_id = ? LIMIT ?) AS some', [
+      site.id,
+      this.largeFrom + 1,
+    ])
+    if ((row?.n ?? 0) > this.largeFrom) return this.held.get(site.id) ?? this.hold(site.id, this.load(site))
+    this.smallAt.set(site.id, Date.now())
+    return null
+  }
+
+  private hold(siteId: number, loading: Promise<Held>): Promise<Held> {
+    this.held.set(siteId, loading)
+    loading.catch(() => this.held.delete(siteId))
+    return loading
   }
 
   private async load(site: Site): Promise<Held> {
     const saved = await loadSegment(this.folder, site.id, site.revision)
-    if (saved) return this.hold(site, saved.columns, saved.stamp.afterId)
+    if (saved) return this.prepare(saved.columns, saved.stamp.afterId, site.revision)
     const { columns, afterId } = await this.build(site)
     void saveSegment(this.folder, { siteId: site.id, revision: site.revision, afterId }, columns).catch(() => undefined)
-    return this.hold(site, columns, afterId)
+    return this.prepare(columns, afterId, site.revision)
   }
 
   private async rebuild(site: Site, old: Held): Promise<void> {
     old.rebuilding = true
     try {
       const { columns, afterId } = await this.build(site)
-      const fresh = await this.hold(site, columns, afterId)
-      this.held.set(site.id, Promise.resolve(fresh))
+      const fresh = await this.prepare(columns, afterId, site.revision)
+      void this.hold(site.id, Promise.resolve(fresh))
       await saveSegment(this.folder, { siteId: site.id, revision: site.revision, afterId }, columns)
       await old.pool.close()
     } finally {
@@ -171,11 +191,11 @@ export class ColumnStore {
     return { columns: builder.finish(), afterId: row?.id ?? 0 }
   }
 
-  private async hold(site: Site, columns: Columns, afterId: number): Promise<Held> {
+  private async prepare(columns: Columns, afterId: number, revision: number): Promise<Held> {
     const places = new Map<number, number>()
     for (const [place, id] of columns.visitorId.entries()) places.set(id, place)
     return {
-      revision: site.revision,
+      revision,
       columns,
       pool: await ColumnPool.start(columns),
       places,

@@ -89,10 +89,10 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
           const test = triggerTest(site.settings, trigger, goals)
           return test ? [{ id: trigger.id, backtest: new Backtest(test, range, range.calendar) }] : []
         })
-        const fired = new FiredCount(range, range.calendar)
+        const count = new FiredCount(range, range.calendar)
         await recorded.each(site, ({ visitor, visits }) => {
           for (const { backtest } of tests) backtest.addVisitor(visitor, visits)
-          fired.add(visits)
+          count.add(visits)
         })
         return {
           triggers: tests.map(({ id, backtest }) => {
@@ -104,7 +104,7 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
               pages: addresses.map((entry) => entry.path),
             }
           }),
-          tags: [...fired.tags].map(([id, { total, failed }]) => ({ id, fired: total, failed })),
+          tags: [...count.tags].map(([id, { total, failed }]) => ({ id, fired: total, failed })),
         }
       },
     }),

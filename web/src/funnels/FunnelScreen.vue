@@ -197,7 +197,7 @@ function move(index: number, by: number): void {
   reorder(list)
   void nextTick(() => document.querySelectorAll<HTMLElement>('.grip')[index + by]?.focus())
 }
-async function addStep(): Promise<void> {
+function addStep(): void {
   draft.value = { ...draft.value, steps: [...draft.value.steps, pageStep('', '')] }
   opened.value = draft.value.steps.length - 1
 }
@@ -218,13 +218,19 @@ async function save(): Promise<void> {
     moving = true
     settle(take(answer))
     await router.replace({ name: 'funnel', params: { key: current.key, id: answer.id }, query: {} })
+    moving = false
   } catch (cause) {
     problem.value = messageOf(cause)
     if (cause instanceof ApiProblem && cause.status === 409) revision.value = (cause.body.current as FunnelAnswer).revision
   }
 }
 async function remove(): Promise<void> {
-  await api('DELETE', `${current.path}/funnels/${id}`).catch((cause: unknown) => (problem.value = messageOf(cause)))
+  try {
+    await api('DELETE', `${current.path}/funnels/${id}`)
+  } catch (cause) {
+    problem.value = messageOf(cause)
+    return
+  }
   moving = true
   settle(NEW_FUNNEL)
   await router.push({ name: 'funnels', params: { key: current.key } })
@@ -250,7 +256,7 @@ function saveCsv(): void {
   link.click()
 }
 
-useKeys({ '$mod+s': () => void save(), n: () => void addStep() })
+useKeys({ '$mod+s': () => void save(), n: () => canEdit.value && draft.value.steps.length < MOST_STEPS && addStep() })
 </script>
 
 <template>
