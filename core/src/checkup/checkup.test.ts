@@ -137,6 +137,13 @@ describe('the checkup', () => {
     expect(patched(wiring, finding).triggers.find(({ id }) => id === 'offer')?.where).toMatchObject(where(['path', 'is', '/done']))
   })
 
+  it('offers to take a missed address only where it is the address that misses', () => {
+    const sent = { id: 'sent', moment: { type: 'form-sent' }, where: where(['path', 'is', '/form'], ['data.formId', 'is', 'ask ']) }
+    const visits = times(5, () => visit(2, '/form', ['/form', { name: 'form-sent', data: { formId: 'ask' } }]))
+    const finding = findings({ wiring: wired([sent], [tell('x', ['sent'], { event: 'other' })]), visits }).find(({ id }) => id === 'misses-narrowly sent')
+    expect(finding?.mend).toMatchObject({ type: 'open', screen: 'trigger', id: 'sent' })
+  })
+
   it('asks for ids only where they are used, and for consent only where the site does', () => {
     const wrong = { ...channel, ids: { account: 'nonsense' } }
     expect(kinds(findings({ channels: [wrong] }))).toContain('id-missing')

@@ -1,3 +1,4 @@
+import { ruleIs } from '../rules/ruleIs.js'
 import { counted, percent, type Check } from './Check.js'
 
 const ENOUGH = 10
@@ -31,7 +32,7 @@ export const reachedWithoutStep: Check = ({ goals, traffic }) =>
                   {
                     name: before.path.slice(0, 200),
                     required: true,
-                    where: { any: [{ all: [{ reading: 'path', op: 'is' as const, value: before.path, not: false, caseSensitive: false }] }] },
+                    where: ruleIs('path', before.path),
                   },
                 ],
               },

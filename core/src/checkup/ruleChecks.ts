@@ -1,10 +1,15 @@
 import { contradiction } from '../rules/contradiction.js'
+import { judgeCondition } from '../rules/judge.js'
+import { prepareCondition } from '../rules/prepareRule.js'
 import type { Condition, Rule } from '../rules/Rule.js'
+import { ruleIs } from '../rules/ruleIs.js'
+import { includePath } from '../sentences/editRule.js'
 import { opWords, readingWords, valueWords } from '../sentences/ruleSentence.js'
 import type { Tag } from '../wiring/tagSchema.js'
 import type { Trigger } from '../wiring/wiringSchema.js'
 import { counted, percent, type Check, type CheckupInput } from './Check.js'
 import type { WiringPatch } from './Finding.js'
+import type { RuleTraffic } from './SiteTraffic.js'
 import { sentenceOf } from './wiringChecks.js'
 
 /** Fewer events than this say nothing. */
@@ -20,7 +25,6 @@ const conversionTags = ({ wiring }: CheckupInput, trigger: string): Tag[] =>
 const withRule = (trigger: Trigger, where: Rule): WiringPatch => ({
   triggers: { [trigger.id]: { ...trigger, where } },
 })
-const pathIs = (path: string): Rule => ({ any: [{ all: [{ reading: 'path', op: 'is', value: path, not: false, caseSensitive: false }] }] })
 
 /** Conditions that can never hold together, also across the triggers that one trigger is made of. */
 export const neverHolds: Check = (input) => [
@@ -110,87 +114,81 @@ export const firesOnLanding: Check = (input) =>
           ...(next ? [`After a form was sent there, ${counted(next.events, 'visit')} reached ${next.path}.`] : []),
         ],
         mend: next
-          ? { type: 'wiring' as const, label: `Fire on ${next.path} instead`, patch: withRule(trigger, pathIs(next.path)) }
+          ? { type: 'wiring' as const, label: `Fire on ${next.path} instead`, patch: withRule(trigger, ruleIs('path', next.path)) }
           : { type: 'open' as const, label: 'Choose the page after it', screen: 'trigger' as const, id: trigger.id },
       },
     ]
   })
 
-/** Where a rule's only near-miss condition is "is": that condition's place. */
-function isCondition(rule: Rule): { group: number; index: number; condition: Condition } | null {
-  for (const [group, { all }] of rule.any.entries()) {
-    const index = all.findIndex((each) => each.op === 'is' && !each.not && each.reading === 'path')
-    if (index >= 0) return { group, index, condition: all[index] as Condition }
-  }
-  return null
+/** Near misses of what people overlook; not those where the text only goes on behind the value. */
+const overlooked = (traffic: RuleTraffic): RuleTraffic['nearMisses'] => traffic.nearMisses.filter(({ why }) => why !== 'goes on behind the value')
+
+/**
+ * A rule that takes the missed addresses too, or instead of its own; null where it is not its address that
+ * misses them, so that only a person can say what to do.
+ */
+function takeMisses(rule: Rule, misses: RuleTraffic['nearMisses'], instead: boolean): Rule | null {
+  const address = rule.any.flatMap(({ all }) => all).find((each) => each.op === 'is' && !each.not && each.reading === 'path')
+  const paths = [...new Set(misses.map(({ path }) => path))]
+  if (!address || paths.some((path) => judgeCondition(prepareCondition(address), path))) return null
+  const [first, ...more] = paths as [string, ...string[]]
+  const base: Rule = instead ? { any: rule.any.map(({ all }) => ({ all: all.map((each) => (each === address ? { ...each, value: first } : each)) })) } : rule
+  return (instead ? more : paths).reduce(includePath, base)
 }
 
-function acceptToo(rule: Rule, misses: readonly string[], instead: boolean): Rule | null {
-  const place = isCondition(rule)
-  if (!place) return null
-  const values = instead ? [...misses] : [String(place.condition.value), ...misses]
-  const condition: Condition = { ...place.condition, ...(values.length === 1 ? { value: values[0] as string } : { op: 'in' as const, value: values }) }
-  return { any: rule.any.map(({ all }, group) => ({ all: all.map((each, index) => (group === place.group && index === place.index ? condition : each)) })) }
+/** What both triggers and goals are told of narrow misses; null where there are too few. */
+function narrowMisses(traffic: RuleTraffic | undefined, rule: Rule): { missed: number; evidence: string[]; where: Rule | null; paths: string[] } | null {
+  const misses = traffic ? overlooked(traffic) : []
+  const missed = misses.reduce((sum, each) => sum + each.events, 0)
+  if (!traffic || missed < 3 || missed < traffic.events * 0.02) return null
+  return {
+    missed,
+    evidence: [
+      `It happened ${counted(traffic.events, 'time')} in 30 days.`,
+      ...misses.slice(0, 4).map((each) => `${each.path}, ${counted(each.events, 'event')}: ${each.why}`),
+    ],
+    where: takeMisses(rule, misses, !traffic.ever),
+    paths: misses.map(({ path }) => path),
+  }
 }
 
 /** An "is" that misses addresses which differ only in what people overlook. */
-export const missesNarrowly: Check = (input) => {
-  const overlooked = (why: string): boolean => why !== 'goes on behind the value'
-  return [
-    ...usedTriggers(input).flatMap((trigger) => {
-      const traffic = input.traffic.triggers.get(trigger.id)
-      const misses = (traffic?.nearMisses ?? []).filter((each) => overlooked(each.why))
-      if (!traffic || !misses.length) return []
-      const missed = misses.reduce((sum, each) => sum + each.events, 0)
-      if (missed < 3 || missed < traffic.events * 0.02) return []
-      const where = acceptToo(
-        trigger.where,
-        misses.map((each) => each.path),
-        !traffic.ever,
-      )
-      return [
-        {
-          id: `misses-narrowly ${trigger.id}`,
-          weight: (traffic.events < missed ? 'loss' : 'warning') as 'loss' | 'warning',
-          sentence: `“${sentenceOf(trigger, input)}” narrowly misses ${counted(missed, 'event')}.`,
-          evidence: [
-            `It happened ${counted(traffic.events, 'time')} in 30 days.`,
-            ...misses.slice(0, 4).map((each) => `${each.path}, ${counted(each.events, 'event')}: ${each.why}`),
-          ],
-          mend: where
-            ? {
-                type: 'wiring' as const,
-                label: traffic.ever ? 'Take these too' : `Take ${misses.map((each) => each.path).join(', ')} instead`,
-                patch: withRule(trigger, where),
-              }
-            : { type: 'open' as const, label: 'Open the trigger', screen: 'trigger' as const, id: trigger.id },
-        },
-      ]
-    }),
-    ...input.goals.flatMap(({ id, goal }) => {
-      const traffic = input.traffic.goals.get(id)
-      const misses = (traffic?.nearMisses ?? []).filter((each) => overlooked(each.why))
-      const missed = misses.reduce((sum, each) => sum + each.events, 0)
-      if (!traffic || missed < 3 || missed < traffic.events * 0.02 || goal.kind.type !== 'page') return []
-      const where = acceptToo(
-        goal.kind.where,
-        misses.map((each) => each.path),
-        !traffic.ever,
-      )
-      return [
-        {
-          id: `misses-narrowly-goal ${id}`,
-          weight: 'warning' as const,
-          sentence: `The goal “${goal.name}” narrowly misses ${counted(missed, 'page view')}.`,
-          evidence: misses.slice(0, 4).map((each) => `${each.path}, ${counted(each.events, 'page view')}: ${each.why}`),
-          mend: where
-            ? { type: 'goal' as const, label: 'Count these too', id, goal: { ...goal, kind: { ...goal.kind, where } } }
-            : { type: 'open' as const, label: 'Open the goal', screen: 'edit-goal' as const, id },
-        },
-      ]
-    }),
-  ]
-}
+export const missesNarrowly: Check = (input) => [
+  ...usedTriggers(input).flatMap((trigger) => {
+    const traffic = input.traffic.triggers.get(trigger.id)
+    const found = narrowMisses(traffic, trigger.where)
+    if (!traffic || !found) return []
+    const { missed, evidence, where, paths } = found
+    return [
+      {
+        id: `misses-narrowly ${trigger.id}`,
+        weight: (traffic.events < missed ? 'loss' : 'warning') as 'loss' | 'warning',
+        sentence: `“${sentenceOf(trigger, input)}” narrowly misses ${counted(missed, 'event')}.`,
+        evidence,
+        mend: where
+          ? { type: 'wiring' as const, label: traffic.ever ? 'Take these too' : `Take ${paths.join(', ')} instead`, patch: withRule(trigger, where) }
+          : { type: 'open' as const, label: 'Open the trigger', screen: 'trigger' as const, id: trigger.id },
+      },
+    ]
+  }),
+  ...input.goals.flatMap(({ id, goal }) => {
+    const { kind } = goal
+    const found = kind.type === 'page' ? narrowMisses(input.traffic.goals.get(id), kind.where) : null
+    if (!found || kind.type !== 'page') return []
+    const { missed, evidence, where } = found
+    return [
+      {
+        id: `misses-narrowly-goal ${id}`,
+        weight: 'warning' as const,
+        sentence: `The goal “${goal.name}” narrowly misses ${counted(missed, 'page view')}.`,
+        evidence,
+        mend: where
+          ? { type: 'goal' as const, label: 'Count these too', id, goal: { ...goal, kind: { ...kind, where } } }
+          : { type: 'open' as const, label: 'Open the goal', screen: 'edit-goal' as const, id },
+      },
+    ]
+  }),
+]
 
 const QUIET_MS = 14 * 86_400_000
 

@@ -1,4 +1,5 @@
 import { readEvent } from '../readings/readEvent.js'
+import { asksForAddress } from '../rules/asksForAddress.js'
 import { judge, type PreparedRule } from '../rules/judge.js'
 import type { Columns } from './Columns.js'
 
@@ -6,11 +7,6 @@ import type { Columns } from './Columns.js'
 export type AddressPass = Uint8Array
 
 const NO_SOURCE = { source: null, medium: null, campaign: null }
-
-/** Whether a rule asks for nothing but path and host. */
-export function asksForAddress(rule: PreparedRule): boolean {
-  return rule.flat().every(({ reading }) => reading === 'path' || reading === 'host')
-}
 
 /** Judges a rule for every address once; null where it asks for more than the address. */
 export function passOfAddresses(rule: PreparedRule, { texts }: Columns): AddressPass | null {

@@ -5,6 +5,7 @@ import type { LoggedEvent } from '../events/LoggedEvent.js'
 import { goalEvents } from '../goals/goalEvents.js'
 import { readEvent, type Reader } from '../readings/readEvent.js'
 import { rememberingUrlParts } from '../readings/rememberingUrlParts.js'
+import { asksForAddress } from '../rules/asksForAddress.js'
 import { judge } from '../rules/judge.js'
 import type { Visit } from '../visits/deriveVisits.js'
 import { holdReason } from '../wiring/holdReason.js'
@@ -184,8 +185,6 @@ function latest(examples: Tally['examples']): Tally['examples'] {
   return [...examples].sort((a, b) => b.at - a.at).slice(0, MOST_EXAMPLES)
 }
 
-/** Readings that follow from an address up to its query. */
-const OF_PLACE = new Set(['path', 'host'])
 const MOST_PLACES = 100_000
 const NOTHING: readonly string[] = []
 
@@ -196,8 +195,7 @@ class NamedTriggers {
   private readonly known = new Map<string, readonly LoaderTrigger[]>()
 
   add(trigger: LoaderTrigger): void {
-    const conditions = [...trigger.where, ...(trigger.except ?? [])].flat()
-    if (conditions.every(({ reading }) => OF_PLACE.has(reading))) this.ofPlace.push(trigger)
+    if (asksForAddress(trigger.where) && asksForAddress(trigger.except ?? [])) this.ofPlace.push(trigger)
     else this.others.push(trigger)
   }
 

@@ -4,6 +4,7 @@ import type { Calendar } from '../days/zone.js'
 import type { LoggedEvent } from '../events/LoggedEvent.js'
 import { readEvent } from '../readings/readEvent.js'
 import { rememberingUrlParts } from '../readings/rememberingUrlParts.js'
+import { asksForAddress } from '../rules/asksForAddress.js'
 import { judge } from '../rules/judge.js'
 import { prepareRule } from '../rules/prepareRule.js'
 import type { Visit } from '../visits/deriveVisits.js'
@@ -75,9 +76,7 @@ export class FunnelRun {
   ) {
     this.rules = funnel.steps.map((step) => ({ event: step.event, where: prepareRule(step.where) }))
     // A rule over path and host alone is judged once for each address.
-    this.places = this.rules.map(({ where }) =>
-      where.flat().every(({ reading }) => reading === 'path' || reading === 'host') ? new Map<string, boolean>() : null,
-    )
+    this.places = this.rules.map(({ where }) => (asksForAddress(where) ? new Map<string, boolean>() : null))
     this.shape = shapeOf(funnel)
     this.names = funnel.steps.map((step) => step.name)
     this.tally = new FunnelTally(this.names, this.returns)

@@ -1,5 +1,6 @@
 import type { LoggedEvent } from '../events/LoggedEvent.js'
 import { rememberingUrlParts } from '../readings/rememberingUrlParts.js'
+import { ruleIs } from '../rules/ruleIs.js'
 import type { Visit } from '../visits/deriveVisits.js'
 import { goalSchema, type Goal } from './goalSchema.js'
 
@@ -35,7 +36,6 @@ interface FormSeen {
 
 const ENOUGH = 5
 const MOST = 8
-const pathIs = (path: string): object => ({ any: [{ all: [{ reading: 'path', op: 'is', value: path }] }] })
 
 /** Finds goals that a site probably has. Feed it every visitor once. */
 export class GoalSuggestions {
@@ -76,10 +76,10 @@ export class GoalSuggestions {
       add(purpose, why, {
         name: `${purpose === 'asked' ? 'Asked' : purpose === 'booked' ? 'Booked' : 'Bought'}: ${page.path}`,
         category: purpose === 'asked' ? 'lead' : purpose === 'booked' ? 'booking' : 'purchase',
-        kind: { type: 'page', where: pathIs(page.path) },
+        kind: { type: 'page', where: ruleIs('path', page.path) },
         count: numbered ? 'order' : 'visit',
         value: paid ? { type: 'reading', reading: 'value' } : { type: 'none' },
-        path: form ? [{ name: form[0].slice(0, 200), where: pathIs(form[0]), required: true }] : [],
+        path: form ? [{ name: form[0].slice(0, 200), where: ruleIs('path', form[0]), required: true }] : [],
       })
     }
     for (const form of [...this.forms.values()].sort((a, b) => b.sent - a.sent)) {
@@ -87,7 +87,7 @@ export class GoalSuggestions {
       add('signed up', `The form ${form.id} was sent ${form.sent} times, mostly without another page following: it answers in place.`, {
         name: `Sent: ${form.id}`.slice(0, 200),
         category: 'sign-up',
-        kind: { type: 'event', event: 'form-sent', where: { any: [{ all: [{ reading: form.reading, op: 'is', value: form.id }] }] } },
+        kind: { type: 'event', event: 'form-sent', where: ruleIs(form.reading, form.id) },
         count: 'visitor',
       })
     }

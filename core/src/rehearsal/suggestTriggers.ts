@@ -1,6 +1,7 @@
 import { isOwnEventName } from '../events/isOwnEventName.js'
 import { urlParts } from '../readings/url.js'
-import type { Rule } from '../rules/Rule.js'
+import { EVERYTHING, type Rule } from '../rules/Rule.js'
+import { ruleIs } from '../rules/ruleIs.js'
 import { momentSchema, type Moment } from '../wiring/momentSchema.js'
 import type { Trigger } from '../wiring/wiringSchema.js'
 import type { RehearsalReport } from './rehearsalGrid.js'
@@ -17,14 +18,12 @@ export interface SuggestedTrigger {
 }
 
 const MOST = 12
-const is = (reading: string, value: string): Rule => ({ any: [{ all: [{ reading, op: 'is', value, not: false, caseSensitive: false }] }] })
-const EVERYTHING: Rule = { any: [] }
 
 /** How a form is known: by its id, else its name, classes, or place on the page. */
 function formRule(data: Readonly<Record<string, string | number | boolean>> = {}): { name: string; where: Rule } {
   for (const part of ['formId', 'formName', 'formClass', 'formAction', 'formPosition']) {
     const value = data[part]
-    if (value !== undefined && value !== '') return { name: String(value), where: is(`data.${part}`, String(value)) }
+    if (value !== undefined && value !== '') return { name: String(value), where: ruleIs(`data.${part}`, String(value)) }
   }
   return { name: 'without a name', where: EVERYTHING }
 }
@@ -47,7 +46,7 @@ export function suggestTriggers(reports: readonly RehearsalReport[], ownEvents: 
     }
     if (report.kind === 'event') {
       const { event } = report
-      if (event.name === 'page-view') add('page viewed', event.url, { type: 'page-view' }, is('path', urlParts(event.url).path))
+      if (event.name === 'page-view') add('page viewed', event.url, { type: 'page-view' }, ruleIs('path', urlParts(event.url).path))
       else if (event.name === 'form-sent') {
         form = formRule(event.data ?? undefined)
         add(`form ${form.name} sent`, event.url, { type: 'form-sent' }, form.where)

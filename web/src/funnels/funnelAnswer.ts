@@ -1,15 +1,12 @@
 import type { Funnel } from '@acequia/core/funnels/funnelSchema'
 import { funnelSchema } from '@acequia/core/funnels/funnelSchema'
-import type { Rule } from '@acequia/core/rules/Rule'
+import { ruleIs } from '@acequia/core/rules/ruleIs'
 
 /** A saved funnel as the API gives it. */
 export type FunnelAnswer = Funnel & { id: string; revision: number; changedAt: string; changedBy: string }
 
-/** The rule for one page. */
-export const pageIs = (path: string): Rule => ({ any: [{ all: [{ reading: 'path', op: 'is', value: path, not: false, caseSensitive: false }] }] })
-
 /** A step for one page. */
-export const pageStep = (path: string, name = path): Funnel['steps'][number] => ({ name, event: 'page-view', where: pageIs(path), direct: false })
+export const pageStep = (path: string, name = path): Funnel['steps'][number] => ({ name, event: 'page-view', where: ruleIs('path', path), direct: false })
 
 /** A funnel to begin with. */
 export const NEW_FUNNEL: Funnel = { name: '', steps: [pageStep('', ''), pageStep('', '')], scope: 'visit', entry: 'first' }
