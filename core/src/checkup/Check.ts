@@ -14,6 +14,9 @@ export interface ChannelClaim {
   counted: number
 }
 
+/** A channel's own figure may differ from ours by this share of ours, if nobody chose another. */
+export const CLAIM_SHARE = 0.3
+
 /** Everything a check may look at. Times are ms since 1970. */
 export interface CheckupInput {
   now: number

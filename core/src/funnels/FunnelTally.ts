@@ -25,6 +25,10 @@ export interface FunnelStepCount {
 export interface FunnelCount {
   steps: FunnelStepCount[]
   completed: number
+  /** All who joined, at whichever step. */
+  began: number
+  /** completed ÷ began; null where nobody did. */
+  completionRate: number | null
 }
 
 /** Everything a tally has counted, without names. */
@@ -82,7 +86,7 @@ export class FunnelTally {
     }
   }
 
-  /** How many joined, for sorting. */
+  /** How many joined. */
   get size(): number {
     return this.entered.reduce((sum, each) => sum + each, 0)
   }
@@ -126,7 +130,8 @@ export class FunnelTally {
         cameBack: this.returns ? this.cameBack[step]! : null,
       }
     })
-    return { steps, completed: this.reached[end]! }
+    const [completed, began] = [this.reached[end]!, this.size]
+    return { steps, completed, began, completionRate: began ? completed / began : null }
   }
 }
 

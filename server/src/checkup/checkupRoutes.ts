@@ -1,4 +1,4 @@
-import type { ChannelClaim } from '@acequia/core/checkup/Check'
+import { CLAIM_SHARE, type ChannelClaim } from '@acequia/core/checkup/Check'
 import { checkUp } from '@acequia/core/checkup/checkUp'
 import type { Finding } from '@acequia/core/checkup/Finding'
 import { CHECKED_DAYS, SiteTraffic } from '@acequia/core/checkup/SiteTraffic'
@@ -16,9 +16,6 @@ import { documentOf } from '../wiring/documentOf.js'
 import { draftOf } from '../wiring/draftsTable.js'
 import { releaseOf } from '../wiring/releasesTable.js'
 import { acceptedOf, acceptFinding, refusedHostsOf, unacceptFinding } from './checkupTables.js'
-
-/** A channel's own figure may differ from ours by this share of ours. */
-const CLAIM_SHARE = 0.3
 
 /** What is wrong or suspicious, and what of it somebody accepted. */
 export function checkupRoutes(services: Services): Route[] {

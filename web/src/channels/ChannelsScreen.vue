@@ -1,10 +1,12 @@
 <script setup lang="ts">
+import { isDay } from '@acequia/core/days/zone'
 import type { Channel } from '@acequia/core/recipes/channelSchema'
 import { scriptHostsOf, type Recipe } from '@acequia/core/recipes/recipeSchema'
 import { fillAddress } from '@acequia/core/recipes/fillTemplate'
 import { parse } from 'papaparse'
 import { computed, nextTick, ref } from 'vue'
 import { api, ApiProblem, messageOf } from '../app/api'
+import { download } from '../app/download'
 import { agoText, count } from '../app/formatting'
 import { useLive } from '../app/live'
 import { useKeys } from '../app/useKeys'
@@ -143,11 +145,7 @@ async function editRecipe(recipe: Recipe): Promise<void> {
 }
 
 function exportRecipe(recipe: Recipe): void {
-  const link = document.createElement('a')
-  link.href = URL.createObjectURL(new Blob([JSON.stringify(recipe, null, 2)], { type: 'application/json' }))
-  link.download = `${recipe.id}.json`
-  link.click()
-  setTimeout(() => URL.revokeObjectURL(link.href), 1000)
+  download(JSON.stringify(recipe, null, 2), `${recipe.id}.json`, 'application/json')
 }
 
 /** Adds the recipe's click id to those the site recognises, so that visits get the channel as their source. */
@@ -176,7 +174,7 @@ async function takeClaims(channel: ChannelAnswer, event: Event): Promise<void> {
     const [day, number] = [column(/^(day|date)$/i), column(/^conversions$/i)]
     if (!day || !number) throw new Error(`The file needs a column "day" and a column "conversions"; it has ${meta.fields?.join(', ') || 'none'}.`)
     const rows = lines.map((line) => ({ day: (line[day] ?? '').trim(), conversions: Number((line[number] ?? '').trim() || NaN) }))
-    const bad = rows.findIndex((row) => !/^\d{4}-\d{2}-\d{2}$/.test(row.day) || !Number.isInteger(row.conversions))
+    const bad = rows.findIndex((row) => !isDay(row.day) || !Number.isInteger(row.conversions))
     if (bad >= 0) throw new Error(`Line ${bad + 2} is no day with a whole number; nothing was taken.`)
     await api('POST', `${current.path}/channels/${channel.id}/claims`, rows)
     const sum = rows.reduce((total, row) => total + row.conversions, 0)

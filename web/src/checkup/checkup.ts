@@ -1,3 +1,4 @@
+import { CLAIM_SHARE } from '@acequia/core/checkup/Check'
 import type { Finding } from '@acequia/core/checkup/Finding'
 import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
@@ -14,7 +15,7 @@ export const useCheckup = defineStore('checkup', () => {
   const findings = ref<FindingAnswer[]>()
   const error = ref('')
   /** From which difference on a channel's own figure is told of, as a share of ours. */
-  const claimShare = ref(Number(localStorage.getItem('acequia.claimShare') ?? 0.3))
+  const claimShare = ref(Number(localStorage.getItem('acequia.claimShare') ?? CLAIM_SHARE))
   let key = ''
   let timer: ReturnType<typeof setTimeout> | undefined
   const open = computed(() => findings.value?.filter((each) => !each.accepted) ?? [])

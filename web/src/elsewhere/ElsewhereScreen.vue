@@ -3,6 +3,7 @@ import { ELSEWHERE_KINDS, MOST_ROWS } from '@acequia/core/goals/elsewhereSchema'
 import Papa from 'papaparse'
 import { computed, ref } from 'vue'
 import { api, ApiProblem, messageOf } from '../app/api'
+import { download } from '../app/download'
 import { count } from '../app/formatting'
 import { useCurrentSite } from '../sites/currentSite'
 
@@ -113,10 +114,7 @@ async function send(): Promise<void> {
 
 function saveUnmatched(): void {
   const list = (report.value?.unmatched ?? []).map(({ row, message }) => ({ ...lines.value[row - 1], why: message }))
-  const link = document.createElement('a')
-  link.href = URL.createObjectURL(new Blob([Papa.unparse(list, { escapeFormulae: true })], { type: 'text/csv' }))
-  link.download = 'not-matched.csv'
-  link.click()
+  download(Papa.unparse(list, { escapeFormulae: true }), 'not-matched.csv', 'text/csv')
 }
 </script>
 

@@ -10,6 +10,7 @@ import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { VueDraggable } from 'vue-draggable-plus'
 import { api, ApiProblem, messageOf } from '../app/api'
+import { download } from '../app/download'
 import { count, rate, timeText } from '../app/formatting'
 import { useLive } from '../app/live'
 import { useRange } from '../app/range'
@@ -104,7 +105,6 @@ const most = computed(() =>
     ? Math.max(...parts.value.map((part) => allOf(part.steps)))
     : Math.max(allOf(steps.value), ...(data.value?.earlier ? [allOf(data.value.earlier.steps)] : [])),
 )
-const began = computed(() => steps.value.reduce((sum, step) => sum + step.entered, 0))
 /** The step at which the largest share leaves. */
 const worst = computed(() => {
   const candidates = steps.value.slice(0, -1).filter((step) => step.entered + step.arrived >= 10)
@@ -250,10 +250,7 @@ function saveCsv(): void {
     'came back later': returned.value?.steps[steps.value.indexOf(step)]?.cameBack ?? null,
     'left to': step.leftTo.map(({ path, count: n }) => `${path ?? 'left the site'} ${n}`).join('; '),
   }))
-  const link = document.createElement('a')
-  link.href = URL.createObjectURL(new Blob([Papa.unparse(lines, { escapeFormulae: true })], { type: 'text/csv' }))
-  link.download = `${fileName.value}.csv`
-  link.click()
+  download(Papa.unparse(lines, { escapeFormulae: true }), `${fileName.value}.csv`, 'text/csv')
 }
 
 useKeys({ '$mod+s': () => void save(), n: () => canEdit.value && draft.value.steps.length < MOST_STEPS && addStep() })
@@ -374,7 +371,7 @@ useKeys({ '$mod+s': () => void save(), n: () => canEdit.value && draft.value.ste
               <template v-if="index < steps.length - 1">{{ rate(steps[index]!.rate) }}</template>
               <template v-else
                 ><button class="quiet" title="See the visits that completed" @click="listing = { step: index, what: 'completed' }">
-                  {{ rate(data!.now!.completed / Math.max(1, began)) }}
+                  {{ rate(data!.now!.completionRate) }}
                 </button>
                 of all</template
               >
@@ -433,19 +430,11 @@ useKeys({ '$mod+s': () => void save(), n: () => canEdit.value && draft.value.ste
       <tbody>
         <tr v-for="part in data.now.split" :key="String(part.key)">
           <td>{{ part.key ?? 'not known' }}</td>
-          <td class="number">{{ count(part.steps.reduce((sum, step) => sum + step.entered, 0)) }}</td>
+          <td class="number">{{ count(part.began) }}</td>
           <td v-for="(step, index) in part.steps.slice(0, -1)" :key="index" class="number">{{ rate(step.rate) }}</td>
           <td class="number">{{ count(part.completed) }}</td>
           <td class="number">
-            {{
-              rate(
-                part.completed /
-                  Math.max(
-                    1,
-                    part.steps.reduce((sum, step) => sum + step.entered, 0),
-                  ),
-              )
-            }}
+            {{ rate(part.completionRate) }}
           </td>
         </tr>
       </tbody>

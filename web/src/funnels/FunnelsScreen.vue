@@ -101,18 +101,10 @@ useKeys({ n: () => void router.push({ name: 'funnel', params: { key: current.key
             <RouterLink :to="{ name: 'funnel', params: { key: current.key, id: funnel.id } }">{{ funnel.name }}</RouterLink>
           </td>
           <td class="hint">{{ funnel.steps.map((step) => step.name).join(' → ') }}</td>
-          <td class="number">{{ count(funnel.result.steps.reduce((sum, step) => sum + step.entered, 0)) }}</td>
+          <td class="number">{{ count(funnel.result.began) }}</td>
           <td class="number">{{ count(funnel.result.completed) }}</td>
           <td class="number">
-            {{
-              rate(
-                funnel.result.completed /
-                  Math.max(
-                    1,
-                    funnel.result.steps.reduce((sum, step) => sum + step.entered, 0),
-                  ),
-              )
-            }}
+            {{ rate(funnel.result.completionRate) }}
           </td>
         </tr>
       </tbody>

@@ -1,3 +1,5 @@
+import { download } from '../app/download'
+
 /** A picture with its looks written into it, so that it is the same elsewhere. */
 function withLooks(svg: SVGSVGElement): string {
   const copy = svg.cloneNode(true) as SVGSVGElement
@@ -10,14 +12,6 @@ function withLooks(svg: SVGSVGElement): string {
   }
   copy.setAttribute('xmlns', 'http://www.w3.org/2000/svg')
   return new XMLSerializer().serializeToString(copy)
-}
-
-function download(blob: Blob, name: string): void {
-  const link = document.createElement('a')
-  link.href = URL.createObjectURL(blob)
-  link.download = name
-  link.click()
-  setTimeout(() => URL.revokeObjectURL(link.href), 1000)
 }
 
 /** Saves a picture as SVG. */

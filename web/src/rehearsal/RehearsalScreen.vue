@@ -10,6 +10,7 @@ import { computed, nextTick, onBeforeUnmount, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, messageOf } from '../app/api'
 import { ElSwitch } from '../app/elementPlus'
+import { download } from '../app/download'
 import { agoText, timeText } from '../app/formatting'
 import { useKeys } from '../app/useKeys'
 import { useProbe } from '../probes/useProbe'
@@ -87,12 +88,8 @@ function turnHold(back: boolean): void {
 }
 
 function save(): void {
-  const link = document.createElement('a')
   const file = { acequiaRehearsal: 1, site: current.site?.name, at: new Date(begunAt.value).toISOString(), moments: grid.value.moments, rows: grid.value.rows }
-  link.href = URL.createObjectURL(new Blob([JSON.stringify(file, null, 2)], { type: 'application/json' }))
-  link.download = `rehearsal-${current.key}.json`
-  link.click()
-  setTimeout(() => URL.revokeObjectURL(link.href), 1000)
+  download(JSON.stringify(file, null, 2), `rehearsal-${current.key}.json`, 'application/json')
 }
 
 // What happens now stands at the right end.

@@ -3,6 +3,7 @@ import { installationText, snippetOf } from '@acequia/core/installation/guides'
 import { computed, nextTick, ref } from 'vue'
 import { api, ApiProblem, messageOf } from '../app/api'
 import { useSession } from '../app/session'
+import { download } from '../app/download'
 import { useCurrentSite } from './currentSite'
 
 /** The loader to put on every page: to copy, as a text file, or by mail to whoever keeps the site. */
@@ -27,12 +28,8 @@ async function copy(): Promise<void> {
   setTimeout(() => (said.value = ''), 3000)
 }
 
-function download(): void {
-  const link = document.createElement('a')
-  link.href = URL.createObjectURL(new Blob([text.value], { type: 'text/plain' }))
-  link.download = `loader-${current.key}.txt`
-  link.click()
-  setTimeout(() => URL.revokeObjectURL(link.href), 1000)
+function save(): void {
+  download(text.value, `loader-${current.key}.txt`)
 }
 
 async function openMail(): Promise<void> {
@@ -71,7 +68,7 @@ async function send(): Promise<void> {
     <p>One line in the <code>&lt;head&gt;</code> of every page, once.</p>
     <pre tabindex="0" aria-label="The loader's line"><code>{{ snippet }}</code></pre>
     <button class="main-action" @click="copy">Copy</button>
-    <button @click="download">Download as text</button>
+    <button @click="save">Download as text</button>
     <button v-if="current.site?.role !== 'reader'" @click="openMail">Mail to the developer …</button>
     <span class="said" role="status">{{ said }}</span>
     <form v-if="mailing" class="mail" @submit.prevent="send">

@@ -16,6 +16,7 @@ export interface Column {
 
 <script setup lang="ts">
 import Papa from 'papaparse'
+import { download } from '../app/download'
 import { computed, ref } from 'vue'
 
 /** A table that can be sorted, filtered, narrowed to columns, copied and saved as CSV. Slots `cell-KEY` draw cells themselves. */
@@ -77,11 +78,7 @@ async function copy(): Promise<void> {
 }
 
 function save(): void {
-  const link = document.createElement('a')
-  link.href = URL.createObjectURL(new Blob([csv(',')], { type: 'text/csv' }))
-  link.download = `${props.name}.csv`
-  link.click()
-  setTimeout(() => URL.revokeObjectURL(link.href), 1000)
+  download(csv(','), `${props.name}.csv`, 'text/csv')
 }
 
 function toggle(key: string): void {
