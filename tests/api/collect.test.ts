@@ -37,6 +37,38 @@ describe('collecting', () => {
     expect((await exported()).find((each) => each.uid === 'full')).toMatchObject({ visitor: 'visitor-1', ...event })
   })
 
+  it('keeps country and language of the request, and nothing that tells its network address', async () => {
+    const trusting = await startTestServer(inject('databaseUrl'), { ACEQUIA_TRUST_PROXY: '1' })
+    const site = await trusting.addSite()
+    const send = (address: string, language: string): Promise<Response> =>
+      fetch(`${trusting.url}/c/${site}`, {
+        method: 'POST',
+        headers: { 'content-type': 'text/plain', 'x-forwarded-for': address, 'accept-language': language },
+        body: JSON.stringify({ visitor: 'visitor-1', events: [pageView('/', AT)] }),
+      })
+    // An address of a network that has been in Spain for decades, one of nobody's, and what no proxy would write.
+    for (const [address, language] of [
+      ['62.14.1.1', 'es-ES,es;q=0.9,en;q=0.8'],
+      ['2a02:9140::1', 'DE'],
+      ['127.0.0.1', '*'],
+      ['nonsense', 'x'.repeat(500)],
+    ] as const)
+      expect((await send(address, language)).status).toBe(204)
+    const { body } = await trusting.api<string>('GET', `/sites/${site}/events?from=2026-05-01&to=2026-06-01`)
+    const lines = body
+      .trim()
+      .split('\n')
+      .map((each) => JSON.parse(each) as Record<string, unknown>)
+    expect(lines.map(({ country, language }) => `${String(country)} ${String(language)}`).sort()).toEqual([
+      'ES de',
+      'ES es',
+      'undefined undefined',
+      'undefined undefined',
+    ])
+    expect(body).not.toContain('62.14')
+    await trusting.stop()
+  })
+
   it('stores an event once, however often and in whatever company it comes', async () => {
     const event = pageView('/once', AT)
     const other = { ...event, url: 'https://altolucero.example/changed' }

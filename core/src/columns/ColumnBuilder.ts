@@ -1,6 +1,8 @@
+import { placeText } from '../events/Place.js'
 import type { LoggedEvent } from '../events/LoggedEvent.js'
 import { parseAmount } from '../money/Amount.js'
 import type { Visit } from '../visits/deriveVisits.js'
+import { anyNumbers, wholeNumbers, type GrowingList } from './GrowingList.js'
 import { EVENT_COLUMNS, VISIT_COLUMNS, type Columns, type ColumnTexts } from './Columns.js'
 
 /** Gives each text a small number. 0 is "none". */
@@ -20,47 +22,17 @@ class Texts {
   }
 }
 
-/** A column that grows. */
-class Growing<A extends Uint32Array | Float64Array> {
-  private array: A
-  length = 0
-
-  constructor(private readonly make: (size: number) => A) {
-    this.array = make(1 << 16)
-  }
-
-  push(value: number): void {
-    if (this.length === this.array.length) {
-      const larger = this.make(this.array.length * 2)
-      larger.set(this.array as never)
-      this.array = larger
-    }
-    this.array[this.length++] = value
-  }
-
-  /** The column at its final size, in shared memory. */
-  shared(): A {
-    const bytes = this.array.BYTES_PER_ELEMENT
-    const buffer = new SharedArrayBuffer(Math.max(bytes, this.length * bytes))
-    const final = (bytes === 8 ? new Float64Array(buffer, 0, this.length) : new Uint32Array(buffer, 0, this.length)) as A
-    final.set(this.array.subarray(0, this.length) as never)
-    return final
-  }
-}
-
-const numbers = (): Growing<Uint32Array> => new Growing((size) => new Uint32Array(size))
-
 /** Makes columns out of visits. Feed it every visitor once, in any order. */
 export class ColumnBuilder {
-  private readonly columns = Object.fromEntries([...EVENT_COLUMNS, ...VISIT_COLUMNS].map((name) => [name, numbers()])) as Record<
+  private readonly columns = Object.fromEntries([...EVENT_COLUMNS, ...VISIT_COLUMNS].map((name) => [name, wholeNumbers()])) as Record<
     (typeof EVENT_COLUMNS)[number] | (typeof VISIT_COLUMNS)[number],
-    Growing<Uint32Array>
+    GrowingList<Uint32Array>
   >
-  private readonly at = new Growing((size) => new Float64Array(size))
-  private readonly value = new Growing((size) => new Float64Array(size))
-  private readonly visitStart = numbers()
-  private readonly visitorStart = numbers()
-  private readonly visitorId = numbers()
+  private readonly at = anyNumbers()
+  private readonly value = anyNumbers()
+  private readonly visitStart = wholeNumbers()
+  private readonly visitorStart = wholeNumbers()
+  private readonly visitorId = wholeNumbers()
   private readonly texts = {
     names: new Texts(),
     addresses: new Texts(),
@@ -86,7 +58,7 @@ export class ColumnBuilder {
       const place = first?.place
       this.columns.visitSource.push(this.texts.sources.id(JSON.stringify(source)))
       this.columns.visitAgent.push(this.texts.agents.id(first?.userAgent))
-      this.columns.visitPlace.push(this.texts.places.id(place && JSON.stringify([place.country, place.region, place.city])))
+      this.columns.visitPlace.push(this.texts.places.id(place && placeText(place)))
       for (const event of events) this.addEvent(event)
     }
   }

@@ -13,7 +13,7 @@ import { columnReading, columnRule, type ColumnCursor } from './columnRule.js'
 import type { ColumnPart, Columns } from './Columns.js'
 import { dayFinder, type DayFinder } from './dayFinder.js'
 import { missCounter } from './missCounter.js'
-import { NumberList } from './NumberList.js'
+import { wholeNumbers } from './GrowingList.js'
 import { pathOf } from './columnFunnel.js'
 import { passOfAddresses, type AddressPass } from './passOfAddresses.js'
 import { QuickSum, SAFE } from './QuickSum.js'
@@ -54,7 +54,7 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
   const misses = missCounter(columns, cursor, goal)
   const alone = goal.where.flat().length > 1 && ruled ? goal.where.flat().map((condition) => columnRule([[condition]], columns, cursor)) : []
   const aloneEvents = alone.map(() => 0)
-  const [positions, ofVisits] = [new NumberList(), new NumberList()]
+  const [positions, ofVisits] = [wholeNumbers(), wholeNumbers()]
   let [visits, ofKind, afterPath] = [0, 0, 0]
   const salesOf = salesReader(columns)
   let sales: AfterSales | null = null
@@ -98,20 +98,25 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
     memory.counted = 0
     if (once) memory.orders.clear()
     sales = salesOf?.(visitor) ?? null
+    const firstVisit = visitorStart[visitor] as number
     const visitsEnd = visitorStart[visitor + 1] as number
-    for (let visit = visitorStart[visitor] as number; visit < visitsEnd; visit++) {
+    for (let visit = firstVisit; visit < visitsEnd; visit++) {
       const from = visitStart[visit] as number
       const to = visitStart[visit + 1] as number
       const startedAt = at[from] as number
       const endedAt = at[to - 1] as number
       const inside = startedAt >= range.from && endedAt < range.to
       const touches = inside || (endedAt >= range.from && startedAt < range.to)
+      const nth = visit - firstVisit + 1
       cursor.visit = visit
       if (startedAt >= range.from && startedAt < range.to) {
         visits++
         visitsByDay[days.indexOf(startedAt)]!++
       }
-      let hit = kind.type === 'time' ? endedAt - startedAt >= kind.seconds * 1000 : kind.type === 'depth' && to - from >= kind.pages
+      let hit =
+        kind.type === 'time'
+          ? endedAt - startedAt >= kind.seconds * 1000
+          : (kind.type === 'depth' && to - from >= kind.pages) || (kind.type === 'return' && nth >= kind.visits)
       if (pass) {
         for (let position = from; position < to; position++) {
           if (name[position] !== wanted) continue
@@ -134,6 +139,7 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
       if (!hit) continue
       visitDay = inside ? days.indexOf(startedAt) : -1
       if (visitDay >= 0 && days.indexOf(endedAt) !== visitDay) visitDay = -1
+      memory.visits = nth - 1
       countVisit(shape, track, from, to, memory, note)
     }
   }

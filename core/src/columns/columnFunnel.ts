@@ -1,4 +1,6 @@
-import { agentOf, isTimeDimension, timeDimension, type Dimension, type DimensionValue } from '../dimensions/dimensions.js'
+import { visitDimension, type Dimension, type DimensionValue } from '../dimensions/dimensions.js'
+import type { LoggedEvent } from '../events/LoggedEvent.js'
+import { placeFromText } from '../events/Place.js'
 import type { Range } from '../days/Range.js'
 import type { Calendar } from '../days/zone.js'
 import { BACK_MS, type FunnelPart } from '../funnels/FunnelRun.js'
@@ -6,31 +8,14 @@ import { FunnelTally, splitKey, type FunnelState } from '../funnels/FunnelTally.
 import type { Funnel } from '../funnels/funnelSchema.js'
 import { newWalk, shapeOf, walkFunnel, type Track } from '../funnels/walkFunnel.js'
 import { urlParts } from '../readings/url.js'
+import type { VisitSource } from '../sources/sourceOf.js'
 import { prepareRule } from '../rules/prepareRule.js'
 import { columnRule, type ColumnCursor, type ColumnPredicate } from './columnRule.js'
+import { anyNumbers } from './GrowingList.js'
 import { passOfAddresses } from './passOfAddresses.js'
 import type { ColumnPart, Columns } from './Columns.js'
 
 const DAY_MS = 86_400_000
-
-/** A growing list of times, in ms. */
-class Times {
-  private array = new Float64Array(1024)
-  private length = 0
-
-  push(ms: number): void {
-    if (this.length === this.array.length) {
-      const larger = new Float64Array(this.length * 2)
-      larger.set(this.array)
-      this.array = larger
-    }
-    this.array[this.length++] = ms
-  }
-
-  list(): Float64Array {
-    return this.array.slice(0, this.length)
-  }
-}
 
 /** Runs a funnel over a part of a site's columns; the same walk as over visits, by the same function. */
 export function columnFunnel(
@@ -78,7 +63,7 @@ export function columnFunnel(
   const entered = new Array<number>(end + 1).fill(0)
   const reached = new Array<number>(end + 1).fill(0)
   const cameBack = new Array<number>(end + 1).fill(0)
-  const times = funnel.steps.map(() => new Times())
+  const times = funnel.steps.map(() => anyNumbers())
   const leftTo = funnel.steps.map(() => new Uint32Array(columns.texts.addresses.length))
   const leftSite = new Array<number>(end + 1).fill(0)
   const parts = new Map<string, { key: DimensionValue; tally: FunnelTally }>()
@@ -223,45 +208,35 @@ export function pathOf(columns: Columns, id: number): string {
   return urlParts(columns.texts.addresses[id] as string).path
 }
 
-/** Gives the value of a dimension for a visit, as `visitDimension` does. */
+/**
+ * Gives the value of a dimension for a visit: `visitDimension` decides, over a visit of just the event that
+ * matters. Only first and last page are looked for here, so that not every event of a visit is made up.
+ */
 function splitter(columns: Columns, dimension: Dimension, calendar: Calendar): (visit: number, joined: number) => DimensionValue {
   const { texts, at, name, address, visitStart } = columns
-  const pageView = texts.names.indexOf('page-view')
-  if (isTimeDimension(dimension)) return (visit) => timeDimension(dimension, at[visitStart[visit] as number] as number, calendar)
-  switch (dimension) {
-    case 'source':
-    case 'medium':
-    case 'campaign':
-    case 'content':
-    case 'term':
-      return (visit) => texts.sources[columns.visitSource[visit] as number]?.[dimension] ?? null
-    case 'landing':
-    case 'exit':
-      return (visit) => {
-        const [from, to] = [visitStart[visit] as number, visitStart[visit + 1] as number]
-        for (let step = 0; step < to - from; step++) {
-          const position = dimension === 'landing' ? from + step : to - 1 - step
-          if (name[position] === pageView) return pathOf(columns, address[position] as number)
-        }
-        return null
+  if (dimension === 'landing' || dimension === 'exit') {
+    const pageView = texts.names.indexOf('page-view')
+    return (visit) => {
+      const [from, to] = [visitStart[visit] as number, visitStart[visit + 1] as number]
+      for (let step = 0; step < to - from; step++) {
+        const position = dimension === 'landing' ? from + step : to - 1 - step
+        if (name[position] === pageView) return pathOf(columns, address[position] as number)
       }
-    case 'path':
-    case 'host':
-      return (_, joined) => urlParts(texts.addresses[address[joined] as number] as string)[dimension] || null
-    case 'country':
-    case 'region':
-    case 'city': {
-      const index = ['country', 'region', 'city'].indexOf(dimension)
-      return (visit) => {
-        const place = texts.places[columns.visitPlace[visit] as number]
-        return place ? ((JSON.parse(place) as (string | null)[])[index] ?? null) : null
-      }
+      return null
     }
-    case 'device':
-    case 'browser':
-    case 'system':
-      return (visit) => agentOf(texts.agents[columns.visitAgent[visit] as number])[dimension]
-    case 'language':
-      return () => null
+  }
+  const places = texts.places.map((text) => (text ? placeFromText(text) : undefined))
+  return (visit, joined) => {
+    const startedAt = at[visitStart[visit] as number] as number
+    const event: LoggedEvent = {
+      uid: '',
+      at: startedAt,
+      name: '',
+      url: texts.addresses[address[joined] as number] as string,
+      userAgent: texts.agents[columns.visitAgent[visit] as number],
+      place: places[columns.visitPlace[visit] as number],
+    }
+    const source = texts.sources[columns.visitSource[visit] as number] as VisitSource
+    return visitDimension(dimension, { startedAt, endedAt: startedAt, source, events: [event] }, calendar)
   }
 }

@@ -115,6 +115,7 @@ describe('over columns, a goal', () => {
       fc.record({ type: fc.constant('event' as const), event: fc.constantFrom('form-sent', 'click', 'page-view'), where: someRule }),
       fc.record({ type: fc.constant('time' as const), seconds: fc.constantFrom(1, 600) }),
       fc.record({ type: fc.constant('depth' as const), pages: fc.constantFrom(1, 2) }),
+      fc.record({ type: fc.constant('return' as const), visits: fc.constantFrom(2, 3) }),
     )
     const value = fc.oneof(
       fc.constant({ type: 'none' as const }),

@@ -1,4 +1,5 @@
 import { describe, expect, it } from 'vitest'
+import { parseLocalTime } from './parseLocalTime.js'
 import { parseTime } from './parseTime.js'
 import { BadRangeError, daysOf, resolveRange } from './Range.js'
 import { calendarOf, isDay, isTimeZone } from './zone.js'
@@ -51,4 +52,23 @@ describe('times', () => {
     ['2026-05-04T24:00:00Z', null],
     ['2026-05-04T10:00:00', null],
   ])('%s is %s', (text, at) => expect(parseTime(text)).toBe(at))
+})
+
+describe('times without a zone', () => {
+  const madrid = calendarOf('Europe/Madrid')
+  const read = (text: string): string | null => {
+    const at = parseLocalTime(text, madrid)
+    return at === null ? null : new Date(at).toISOString()
+  }
+  it('are on the site’s clock, a day alone its noon; those with a zone are as they say', () => {
+    expect(read('2026-05-04 10:30')).toBe('2026-05-04T08:30:00.000Z')
+    expect(read('2026-01-04T10:30:05.25')).toBe('2026-01-04T09:30:05.250Z')
+    expect(read(' 2026-05-04 ')).toBe('2026-05-04T10:00:00.000Z')
+    expect(read('2026-05-04T10:30:00-03:00')).toBe('2026-05-04T13:30:00.000Z')
+  })
+  it('are the first of two where the clock is put back, and just after where it skips them', () => {
+    expect(read('2026-10-25 02:30')).toBe('2026-10-25T00:30:00.000Z')
+    expect(read('2026-03-29 02:30')).toBe('2026-03-29T00:30:00.000Z')
+  })
+  it.each(['', 'yesterday', '2026-02-30', '2026-05-04 24:00', '04/05/2026'])('are none in “%s”', (text) => expect(read(text)).toBeNull())
 })

@@ -14,6 +14,8 @@ export interface Calendar {
   localClock(at: number): Date
   /** The first instant (ms) of a day. */
   startOfDay(day: Day): number
+  /** The instant (ms) at which a site's clock shows a day and so many ms after midnight; where it does so twice, the first. */
+  instantAt(day: Day, clock: number): number
 }
 
 /** Tells whether the runtime knows a time zone by this IANA name. */
@@ -56,6 +58,12 @@ export function calendarOf(timeZone: string): Calendar {
     startOfDay(day) {
       const [year = 0, month = 1, date = 1] = day.split('-').map(Number)
       return new TZDate(year, month - 1, date, timeZone).getTime()
+    },
+    instantAt(day, clock) {
+      const shown = Date.parse(day + 'T00:00:00Z') + clock
+      // One of these two offsets is in force at that instant; where neither fits, the clock skips it.
+      const candidates = [offsetAt(shown - 86_400_000), offsetAt(shown + 86_400_000)].map((offset) => shown - offset).sort((a, b) => a - b)
+      return candidates.find((at) => at + offsetAt(at) === shown) ?? (candidates[0] as number)
     },
   }
 }

@@ -43,7 +43,7 @@ describe('dimensions', () => {
       at: Date.UTC(2026, 4, 4, 10, minute),
       name,
       url: `https://Altolucero.example${path}`,
-      ...(minute === 0 && { place: { country: 'ES', region: null, city: null } }),
+      ...(minute === 0 && { place: { country: 'ES', region: null, city: null, language: 'es' } }),
     })
     const [visit] = deriveVisits([event(0, 'click', '/x'), event(1, 'page-view', '/a'), event(2, 'page-view', '/b')], {
       hosts: [],
@@ -52,13 +52,14 @@ describe('dimensions', () => {
       clickIds: [],
     })
     const of = (dimension: Dimension) => visitDimension(dimension, visit!, calendarOf('UTC'))
-    expect((['landing', 'exit', 'source', 'medium', 'country', 'region', 'host', 'path'] as const).map(of)).toEqual([
+    expect((['landing', 'exit', 'source', 'medium', 'country', 'region', 'language', 'host', 'path'] as const).map(of)).toEqual([
       '/a',
       '/b',
       'direct',
       'none',
       'ES',
       null,
+      'es',
       'altolucero.example',
       '/x',
     ])

@@ -138,13 +138,12 @@ export function visitDimension(
     case 'country':
     case 'region':
     case 'city':
+    case 'language':
       return first?.place?.[dimension] ?? null
     case 'device':
     case 'browser':
     case 'system':
       return agentOf(first?.userAgent)[dimension]
-    case 'language':
-      return null
   }
 }
 

@@ -1,4 +1,5 @@
 import { compareCodePoints } from '../text/compareCodePoints.js'
+import type { Place } from './Place.js'
 import type { ReadableEvent } from '../readings/readEvent.js'
 
 /** An event as the log holds it, for derivation. */
@@ -11,8 +12,7 @@ export interface LoggedEvent extends ReadableEvent {
   fired?: string[] | undefined
   /** What the browser says of itself. */
   userAgent?: string | undefined
-  /** Where it came from, as far as that is known. */
-  place?: { country: string | null; region: string | null; city: string | null } | undefined
+  place?: Place | undefined
 }
 
 /** The order of events everywhere: by time, then by `uid` in code points. */

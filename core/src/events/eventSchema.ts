@@ -1,6 +1,7 @@
 import * as z from 'zod'
 import { parseTime } from '../days/parseTime.js'
 import { moneySchema } from '../money/moneySchema.js'
+import { firstLanguage } from './Place.js'
 import { toWellFormed } from '../text/toWellFormed.js'
 
 /** Most events in one collected batch. */
@@ -76,6 +77,11 @@ export const importedEventSchema = eventSchema.extend({
     .transform((value) => value ?? undefined),
   region: optionalText(100),
   city: optionalText(100),
+  /** A list of languages as browsers send it, or one; whatever else it is, the event is kept without it. */
+  language: z
+    .unknown()
+    .optional()
+    .transform((value) => (typeof value === 'string' ? (firstLanguage(value) ?? undefined) : undefined)),
 })
 
 export type CheckedEvent = z.output<typeof eventSchema>

@@ -16,7 +16,17 @@ export const SERIES_UNITS = ['hour', 'day', 'week', 'month'] as const
 export type SeriesUnit = (typeof SERIES_UNITS)[number]
 
 /** By what the conversions of a goal are told apart. */
-export const GOAL_BREAKDOWNS = ['landing', 'source', 'medium', 'campaign', 'device', 'country', 'hour', 'weekday'] as const satisfies readonly Dimension[]
+export const GOAL_BREAKDOWNS = [
+  'landing',
+  'source',
+  'medium',
+  'campaign',
+  'device',
+  'country',
+  'language',
+  'hour',
+  'weekday',
+] as const satisfies readonly Dimension[]
 
 /** One value of a dimension, with its conversions and the visits that belong to it. */
 export interface GoalBreakdownRow extends SummedValue {

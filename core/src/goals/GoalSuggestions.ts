@@ -5,7 +5,7 @@ import type { Visit } from '../visits/deriveVisits.js'
 import { goalSchema, type Goal } from './goalSchema.js'
 
 /** What a goal may be for, as a starting point. */
-export type Purpose = 'bought' | 'booked' | 'asked' | 'signed up' | 'downloaded' | 'read on' | 'watched' | 'looked around'
+export type Purpose = 'bought' | 'booked' | 'asked' | 'signed up' | 'downloaded' | 'read on' | 'watched' | 'looked around' | 'came back'
 
 /** A goal that recorded traffic suggests, with the reason in words. */
 export interface GoalSuggestion {
@@ -42,7 +42,7 @@ export class GoalSuggestions {
   private readonly partsOf = rememberingUrlParts()
   private readonly pages = new Map<string, PageSeen>()
   private readonly forms = new Map<string, FormSeen>()
-  private readonly counts = { downloads: 0, videos: 0, visits: 0, long: 0, deep: 0 }
+  private readonly counts = { downloads: 0, videos: 0, visits: 0, long: 0, deep: 0, again: 0 }
 
   constructor(
     private readonly from: number,
@@ -51,9 +51,10 @@ export class GoalSuggestions {
 
   /** Takes all visits of one visitor, oldest first. */
   addVisitor(visits: readonly Visit[]): void {
-    for (const visit of visits) {
+    for (const [index, visit] of visits.entries()) {
       if (visit.startedAt < this.from || visit.startedAt >= this.to) continue
       this.counts.visits++
+      if (index) this.counts.again++
       if (visit.endedAt - visit.startedAt >= 180_000) this.counts.long++
       this.addVisit(visit.events)
     }
@@ -114,6 +115,12 @@ export class GoalSuggestions {
         name: 'Saw 5 pages',
         category: 'read',
         kind: { type: 'depth', pages: 5 },
+      })
+    if (this.counts.again >= ENOUGH)
+      add('came back', `${this.counts.again} of ${this.counts.visits} visits are by somebody who had been here before.`, {
+        name: 'Came back',
+        category: 'other',
+        kind: { type: 'return', visits: 2 },
       })
     return found.slice(0, MOST)
   }

@@ -26,6 +26,8 @@ export interface GoalShape {
 
 /** What counted in a visitor's visits so far; begin with `newMemory`. */
 export interface CountMemory {
+  /** Visits looked at before the one in hand. */
+  visits: number
   counted: number
   orders: Set<string | number>
   /** Of the visit in hand: from where on all required steps lie behind (-1: not looked for yet), and what counted. */
@@ -36,7 +38,7 @@ export interface CountMemory {
 
 /** The memory of a visitor who has not been looked at. */
 export function newMemory(): CountMemory {
-  return { counted: 0, orders: new Set(), ready: -1, inVisit: 0, withoutOrder: 0 }
+  return { visits: 0, counted: 0, orders: new Set(), ready: -1, inVisit: 0, withoutOrder: 0 }
 }
 
 /** How far an event got: it is of the kind, it also comes after the path but is a repeat, it counts. */
@@ -61,6 +63,11 @@ export function countVisit(
   memory.ready = -1
   memory.inVisit = 0
   memory.withoutOrder = 0
+  const before = memory.visits++
+  if (kind.type === 'return') {
+    if (before + 1 >= kind.visits) take(shape, track, from, to, memory, note, from)
+    return
+  }
   let pages = 0
   for (let position = from; position < to; position++) {
     if (kind.type === 'time') {

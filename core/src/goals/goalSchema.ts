@@ -16,6 +16,8 @@ export const goalKindSchema = z.discriminatedUnion('type', [
       .max(86_400 * 7),
   }),
   z.object({ type: z.literal('depth'), pages: z.number().int().min(1, 'At least one page.').max(1000) }),
+  /** The visitor's nth visit and every later one begins. */
+  z.object({ type: z.literal('return'), visits: z.number().int().min(2, 'Coming back begins with the second visit.').max(1000) }),
 ])
 
 /** What one conversion is worth. */

@@ -41,6 +41,11 @@ describe('kinds', () => {
       countOf({ kind: { type: 'depth', pages: 2 } }, [event(0, '/'), event(1, '/', { name: 'x' }), event(2, '/'), event(3, '/'), event(LATER, '/')]),
     ).toEqual([2])
   })
+  it('return is the first event of the nth visit and of each later one', () => {
+    const events = [event(0, '/'), event(1, '/'), event(LATER, '/', { name: 'x' }), event(LATER + 1, '/'), event(2 * LATER, '/'), event(3 * LATER, '/')]
+    expect(countOf({ kind: { type: 'return', visits: 2 } }, events)).toEqual([LATER, 2 * LATER, 3 * LATER])
+    expect(countOf({ kind: { type: 'return', visits: 3 }, count: 'visitor' }, events)).toEqual([2 * LATER])
+  })
 })
 
 describe('the path', () => {

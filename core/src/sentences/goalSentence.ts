@@ -16,7 +16,7 @@ export function countWords(count: CountRule): string {
 }
 
 /** What people choose between when they say what a goal counts; `form` is the event `form-sent`. */
-export type KindChoice = 'page' | 'form' | 'event' | 'time' | 'depth'
+export type KindChoice = 'page' | 'form' | 'event' | 'time' | 'depth' | 'return'
 
 const KIND_WORDS: Record<KindChoice, string> = {
   page: 'reaches a page',
@@ -24,6 +24,7 @@ const KIND_WORDS: Record<KindChoice, string> = {
   event: 'causes the event',
   time: 'stays',
   depth: 'sees',
+  return: 'comes back',
 }
 
 /** The choice that a goal's kind stands for. */
@@ -33,7 +34,15 @@ export function kindChoice(kind: Goal['kind']): KindChoice {
 
 /** The words for a choice where it stands by itself. */
 export function kindWords(choice: KindChoice): string {
-  return choice === 'time' ? 'stays a while' : choice === 'depth' ? 'sees many pages' : choice === 'event' ? 'causes another event' : KIND_WORDS[choice]
+  return choice === 'time'
+    ? 'stays a while'
+    : choice === 'depth'
+      ? 'sees many pages'
+      : choice === 'return'
+        ? 'comes back another time'
+        : choice === 'event'
+          ? 'causes another event'
+          : KIND_WORDS[choice]
 }
 
 /** A time span in seconds as people say it. */
@@ -62,6 +71,8 @@ export function goalSentence(goal: Pick<Goal, 'kind' | 'count' | 'value' | 'path
   if (kind.type === 'time') parts.push({ type: 'chip', text: durationText(kind.seconds), slot: 'kind.seconds', edits: 'duration' }, text('or longer'))
   if (kind.type === 'depth')
     parts.push({ type: 'chip', text: `${kind.pages} ${kind.pages === 1 ? 'page' : 'pages'}`, slot: 'kind.pages', edits: 'number' }, text('in a visit'))
+  if (kind.type === 'return')
+    parts.push(text('for visit'), { type: 'chip', text: `${kind.visits}`, slot: 'kind.visits', edits: 'number' }, text('or a later one'))
   if ('where' in kind) parts.push(...ruleSentence(kind.where, 'kind.where'))
   for (const [index, step] of goal.path.entries()) {
     parts.push(text(index === 0 ? ', after' : ', then'), text('a page'), ...ruleSentence(step.where, `path.${index}.where`))

@@ -37,9 +37,14 @@ export function eventsOfVisit(visit: SimulatedVisit, at: number, visitor: string
         order: event.order,
       },
       userAgent: visit.userAgent,
-      place: { country: visit.country, region: null, city: null },
+      place: { country: visit.country, region: null, city: null, language: languageOf(visit.country) },
     }
   })
+}
+
+/** The language that most browsers of a country ask for. */
+function languageOf(country: string): string {
+  return { ES: 'es', MX: 'es', CL: 'es', FR: 'fr', DE: 'de', PT: 'pt', IT: 'it' }[country] ?? 'en'
 }
 
 /**

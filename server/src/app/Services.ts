@@ -4,6 +4,7 @@ import type { Dictionaries } from '../dictionaries/Dictionaries.js'
 import type { EventWriter } from '../events/EventWriter.js'
 import type { LiveChanges } from '../live/LiveChanges.js'
 import type { People } from '../people/People.js'
+import type { Places } from '../places/Places.js'
 import type { SiteDirectory } from '../sites/SiteDirectory.js'
 import type { Deriver } from '../visits/Deriver.js'
 import type { RecordedVisits } from '../visits/RecordedVisits.js'
@@ -22,6 +23,7 @@ export interface Services {
   writer: EventWriter
   deriver: Deriver
   changes: LiveChanges
+  places: Places
   recorded: RecordedVisits
   columns: ColumnStore
   loader: LoaderDelivery

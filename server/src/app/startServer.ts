@@ -12,6 +12,7 @@ import { EventWriter } from '../events/EventWriter.js'
 import { Spool } from '../events/Spool.js'
 import { LiveChanges } from '../live/LiveChanges.js'
 import { People } from '../people/People.js'
+import { Places } from '../places/Places.js'
 import { SiteDirectory } from '../sites/SiteDirectory.js'
 import { Deriver } from '../visits/Deriver.js'
 import { RecordedVisits } from '../visits/RecordedVisits.js'
@@ -65,6 +66,7 @@ export async function startServer(config: Config, told: (what: string) => void =
       sites: new SiteDirectory(database),
       people: new People(database, config.token),
       writer: new EventWriter(database, dictionaries, new Spool(join(config.dataFolder, 'spool')), () => deriver.nudge()),
+      places: await Places.open(config.placesFile),
       recorded,
       columns: new ColumnStore(database, dictionaries, recorded, config.dataFolder, config.columnsFrom),
       loader: new LoaderDelivery(database),

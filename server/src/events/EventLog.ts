@@ -1,4 +1,5 @@
 import type { LoggedEvent } from '@acequia/core/events/LoggedEvent'
+import { placeFromText } from '@acequia/core/events/Place'
 import { amountToNumber } from '@acequia/core/money/Amount'
 import type { Connection, Database } from '../database/Database.js'
 import type { Dictionaries } from '../dictionaries/Dictionaries.js'
@@ -81,7 +82,7 @@ export class EventLog {
       ids((row) => row.place_id),
       connection,
     )
-    const placed = new Map([...placeTexts].map(([id, text]) => [id, placeOf(text)]))
+    const placed = new Map([...placeTexts].map(([id, text]) => [id, placeFromText(text)]))
     return rows.map((row): StoredEvent => {
       const event: StoredEvent = {
         uid: row.uid,
@@ -102,12 +103,6 @@ export class EventLog {
       return event
     })
   }
-}
-
-/** Places are kept as JSON of country, region and city. */
-function placeOf(text: string): NonNullable<StoredEvent['place']> {
-  const [country = null, region = null, city = null] = JSON.parse(text) as (string | null)[]
-  return { country, region, city }
 }
 
 function byVisitor(events: StoredEvent[], rows: EventRow[]): VisitorEvents[] {

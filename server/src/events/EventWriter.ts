@@ -1,4 +1,5 @@
 import type { CheckedEvent } from '@acequia/core/events/eventSchema'
+import { placeText, type Place } from '@acequia/core/events/Place'
 import { parseAmount } from '@acequia/core/money/Amount'
 import { isAway, type Database } from '../database/Database.js'
 import type { Dictionaries } from '../dictionaries/Dictionaries.js'
@@ -11,7 +12,7 @@ export interface IncomingEvent {
   visitor: string
   event: CheckedEvent
   userAgent?: string | undefined
-  place?: { country: string | null; region: string | null; city: string | null } | undefined
+  place?: Place | undefined
 }
 
 /** Events that came together and are answered together. */
@@ -149,9 +150,7 @@ export class EventWriter {
   private async tuplesOf(siteId: number, events: IncomingEvent[]): Promise<EventTuple[]> {
     const { visitors, names, addresses, rests, titles, referrers, agents, places, tagSets } = this.dictionaries
     const split = events.map(({ event }) => splitUrl(event.url))
-    const placeTexts = events.map(
-      ({ place }) => place && (place.country || place.region || place.city) && JSON.stringify([place.country, place.region, place.city]),
-    )
+    const placeTexts = events.map(({ place }) => place && placeText(place))
     const firedTexts = events.map(({ event }) => event.fired && JSON.stringify(event.fired))
     const present = (texts: (string | undefined | null | '')[]): string[] => texts.filter((text): text is string => !!text)
     const [visitorIds, nameIds, addressIds, restIds, titleIds, referrerIds, agentIds, placeIds, firedIds] = await Promise.all([

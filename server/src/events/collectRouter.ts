@@ -17,7 +17,7 @@ const PIXEL = Buffer.from('R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBR
 const RATE_WINDOW_MS = 10_000
 
 /** `POST /c/KEY` and `GET /c/KEY.gif`: takes events from visitors' browsers. */
-export function collectRouter({ config, database, sites, writer }: Services): Router {
+export function collectRouter({ config, database, sites, writer, places }: Services): Router {
   const router = Router()
   router.use((request, response, next) => {
     // Any page of the site may send; who may is decided by the hosts in the events, not by CORS.
@@ -89,8 +89,9 @@ export function collectRouter({ config, database, sites, writer }: Services): Ro
   async function store(site: Site, visitor: string, events: CheckedEvent[], request: Request): Promise<void> {
     const userAgent = request.headers['user-agent']?.slice(0, 1024)
     if (isCrawler(userAgent)) return
+    const place = places.of(request.ip, request.headers)
     try {
-      await writer.store({ siteId: site.id, events: events.map((event) => ({ visitor, event, userAgent })) })
+      await writer.store({ siteId: site.id, events: events.map((event) => ({ visitor, event, userAgent, place })) })
     } catch (error) {
       if (error instanceof CannotStoreError) throw new Problem('unavailable', error.message)
       throw error

@@ -84,6 +84,7 @@ export function eventsRoutes(services: Services): Route[] {
               country: place?.country ?? undefined,
               region: place?.region ?? undefined,
               city: place?.city ?? undefined,
+              language: place?.language ?? undefined,
             }
             return JSON.stringify(line) + '\n'
           })
@@ -115,6 +116,6 @@ function readImported(line: Line): IncomingEvent | { message: string } {
     const [issue] = parsed.error.issues
     return { message: `${issue?.path.map(String).join('.') ?? ''}: ${issue?.message ?? 'not right'}`.replace(/^: /, '') }
   }
-  const { visitor, userAgent, country, region, city, ...event }: ImportedEvent = parsed.data
-  return { visitor, event, userAgent, place: { country: country ?? null, region: region ?? null, city: city ?? null } }
+  const { visitor, userAgent, country, region, city, language, ...event }: ImportedEvent = parsed.data
+  return { visitor, event, userAgent, place: { country: country ?? null, region: region ?? null, city: city ?? null, language: language ?? null } }
 }

@@ -1,3 +1,4 @@
+import { calendarOf } from '@acequia/core/days/zone'
 import { EMPTY_WIRING } from '@acequia/core/wiring/wiringSchema'
 import { wiringDifferences } from '@acequia/core/wiring/wiringDifferences'
 import { siteRoute, type Route } from '../api/Route.js'
@@ -16,16 +17,18 @@ export function progressRoutes({ database }: Services): Route[] {
       summary: 'What of a site is set up: events, channels, tags, release, goals',
       handle: async ({ site }) => {
         const [event, channels, draft, live, goals] = await Promise.all([
-          database.row('SELECT id FROM events WHERE site_id = ? LIMIT 1', [site.id]),
+          database.row<{ at: number | null }>('SELECT MIN(at) AS at FROM events WHERE site_id = ?', [site.id]),
           channelsOfSite(database, site.id),
           draftOf(database, site.id),
           releaseOf(database, site.id),
           goalsOfSites(database, [site.id]),
         ])
+        const first = event?.at ?? null
         const names = { channels, currency: site.settings.currency }
         const differences = wiringDifferences(live?.document.wiring ?? EMPTY_WIRING, draft.wiring, names)
         return {
-          events: !!event,
+          events: first !== null,
+          firstDay: first === null ? null : calendarOf(site.settings.timeZone).dayOf(first),
           channels: channels.length,
           tags: draft.wiring.tags.length,
           release: live?.number ?? null,

@@ -10,40 +10,57 @@ export const SPANS = [7, 30, 90] as const
 export const useRange = defineStore('range', () => {
   const current = useCurrentSite()
   const today = computed(() => calendarOf(current.site?.timeZone ?? 'UTC').dayOf(Date.now()))
-  const kept = JSON.parse(localStorage.getItem('acequia.range') ?? 'null') as { span?: number; first?: string; last?: string } | null
+  const kept = JSON.parse(localStorage.getItem('acequia.range') ?? 'null') as { all?: boolean; span?: number; first?: string; last?: string } | null
   /** Days up to today, or null where first and last day were chosen. */
-  const span = ref<number | null>(kept?.span ?? (kept?.first ? null : 30))
+  const span = ref<number | null>(kept?.span ?? (kept?.first || kept?.all ? null : 30))
+  /** Whether everything ever recorded is in view. */
+  const all = ref(!!kept?.all)
   const chosenFirst = ref(kept?.first ?? '')
   const chosenLast = ref(kept?.last ?? '')
-  const last = computed(() => (span.value ? today.value : chosenLast.value))
-  const first = computed(() => (span.value ? addDays(today.value, 1 - span.value) : chosenFirst.value))
+  const last = computed(() => (span.value || all.value ? today.value : chosenLast.value))
+  const first = computed(() => {
+    if (all.value) return current.progress?.firstDay ?? today.value
+    return span.value ? addDays(today.value, 1 - span.value) : chosenFirst.value
+  })
   const length = computed(() => Math.round((Date.parse(last.value) - Date.parse(first.value)) / 86_400_000) + 1)
   /** As the API wants it: `from` included, `to` not. */
   const asked = computed(() => ({ from: first.value, to: addDays(last.value, 1) }))
   const query = computed(() => `from=${asked.value.from}&to=${asked.value.to}`)
 
-  watch([span, chosenFirst, chosenLast], () =>
-    localStorage.setItem('acequia.range', JSON.stringify(span.value ? { span: span.value } : { first: chosenFirst.value, last: chosenLast.value })),
+  watch([all, span, chosenFirst, chosenLast], () =>
+    localStorage.setItem(
+      'acequia.range',
+      JSON.stringify(all.value ? { all: true } : span.value ? { span: span.value } : { first: chosenFirst.value, last: chosenLast.value }),
+    ),
   )
 
   /** Shows so many days up to today. */
   function showSpan(days: number): void {
     span.value = days
+    all.value = false
+  }
+
+  /** Shows everything from the first recorded day up to today. */
+  function showAll(): void {
+    span.value = null
+    all.value = true
   }
 
   /** Shows the days from one to another, both included. */
   function showDays(from: string, to: string): void {
     ;[chosenFirst.value, chosenLast.value] = from <= to ? [from, to] : [to, from]
     span.value = null
+    all.value = false
   }
 
   /** Moves by the range's own length, backwards or forwards, but not beyond today. */
   function move(direction: 1 | -1): void {
+    if (all.value) return
     const days = length.value
     const newLast = addDays(last.value, direction * days)
     if (newLast >= today.value) return showSpan(days)
     showDays(addDays(newLast, 1 - days), newLast)
   }
 
-  return { span, first, last, length, asked, query, today, showSpan, showDays, move }
+  return { span, all, first, last, length, asked, query, today, showSpan, showAll, showDays, move }
 })

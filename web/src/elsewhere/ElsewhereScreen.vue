@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { parseLocalTime } from '@acequia/core/days/parseLocalTime'
+import { calendarOf } from '@acequia/core/days/zone'
 import { ELSEWHERE_KINDS, MOST_ROWS } from '@acequia/core/goals/elsewhereSchema'
 import Papa from 'papaparse'
 import { computed, ref } from 'vue'
@@ -71,10 +73,12 @@ async function take(event_: Event): Promise<void> {
   for (const field of FIELDS) chosen.value[field] = columns.value.find((name) => GUESSES[field].test(name.trim())) ?? ''
 }
 
-/** A time as the API takes it. Days and times without a zone are the browser's own. */
+const calendar = computed(() => calendarOf(current.site?.timeZone ?? 'UTC'))
+
+/** A time as the API takes it; what cannot be read stays as it is, and is refused there with its line. */
 function timeOf(text: string): string {
-  const at = new Date(text.trim().replace(/^(\d{4}-\d{2}-\d{2})$/, '$1T12:00'))
-  return Number.isNaN(at.getTime()) ? text : at.toISOString()
+  const at = parseLocalTime(text, calendar.value)
+  return at === null ? text : new Date(at).toISOString()
 }
 
 const rows = computed(() =>
@@ -155,6 +159,9 @@ function saveUnmatched(): void {
           </label>
         </div>
         <h2>As it is understood, {{ count(lines.length) }} {{ lines.length === 1 ? 'line' : 'lines' }}</h2>
+        <p v-if="fields.includes('at')" class="hint">
+          Times without a zone are on the site's clock ({{ calendar.timeZone }}), days alone mean noon; shown here in UTC.
+        </p>
         <table class="figures">
           <thead>
             <tr>

@@ -26,6 +26,11 @@ function choose(days: number): void {
   close()
 }
 
+function chooseAll(): void {
+  range.showAll()
+  close()
+}
+
 function chooseDays(first: string, last: string): void {
   range.showDays(first, last)
   close()
@@ -34,14 +39,16 @@ function chooseDays(first: string, last: string): void {
 
 <template>
   <div ref="root" class="range" @keydown.esc="close" @focusout="!root?.contains($event.relatedTarget as Node | null) && $event.relatedTarget && (open = false)">
-    <button class="step" aria-label="Range before" title="Range before ( [ )" @click="range.move(-1)">‹</button>
+    <button class="step" aria-label="Range before" title="Range before ( [ )" :disabled="range.all" @click="range.move(-1)">‹</button>
     <button ref="button" class="shown" :aria-expanded="open" @click="show">
-      {{ dayText(range.first) }} – {{ dayText(range.last) }}<span v-if="range.span" class="span">{{ range.span }} days</span>
+      {{ dayText(range.first) }} – {{ dayText(range.last)
+      }}<span v-if="range.span || range.all" class="span">{{ range.all ? 'all' : `${range.span} days` }}</span>
     </button>
     <button class="step" aria-label="Range after" title="Range after ( ] )" :disabled="range.last >= range.today" @click="range.move(1)">›</button>
     <div v-if="open" class="panel" role="dialog" aria-label="Choose the days in view">
       <div class="spans">
         <button v-for="days in SPANS" :key="days" :class="{ 'main-action': range.span === days }" @click="choose(days)">Last {{ days }} days</button>
+        <button :class="{ 'main-action': range.all }" @click="chooseAll">All days</button>
       </div>
       <DayRange :first="range.first" :last="range.last" :today="range.today" @choose="chooseDays" />
       <p class="hint">Days are days on the site's clock.</p>

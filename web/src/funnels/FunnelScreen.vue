@@ -25,7 +25,7 @@ import { savePng, saveSvg } from './savePicture'
 import WaterPicture from './WaterPicture.vue'
 
 /** One funnel: the water picture, its numbers, the visits behind them, and its steps, editable in place. */
-const SPLITS: Dimension[] = ['device', 'source', 'medium', 'campaign', 'landing', 'country', 'weekday']
+const SPLITS: Dimension[] = ['device', 'source', 'medium', 'campaign', 'landing', 'country', 'language', 'weekday']
 const PICTURES = 3
 const route = useRoute()
 const router = useRouter()

@@ -146,20 +146,20 @@ function takeTheirs(): void {
   problem.value = ''
 }
 
+/** What the first filter lets through, by the kind of goal. */
+const KIND_BARS: Record<Goal['kind']['type'], string> = {
+  page: 'page reached',
+  event: 'event happened',
+  time: 'stayed as long',
+  depth: 'pages seen',
+  return: 'came back',
+}
 const bars = computed(() => {
   const result = evidence.data.value
   if (!result) return []
   const most = Math.max(1, result.parts.kind)
-  const label =
-    draft.value.kind.type === 'page'
-      ? 'page reached'
-      : draft.value.kind.type === 'event'
-        ? 'event happened'
-        : draft.value.kind.type === 'time'
-          ? 'stayed as long'
-          : 'pages seen'
   const rows = [
-    { label, value: result.parts.kind },
+    { label: KIND_BARS[draft.value.kind.type], value: result.parts.kind },
     ...(draft.value.path.some((step) => step.required) ? [{ label: 'after the required pages', value: result.parts.path }] : []),
     { label: parts.value.find((part) => part.type === 'chip' && part.slot === 'count')?.text ?? '', value: result.parts.count },
   ]

@@ -17,6 +17,7 @@ const KINDS: Record<KindChoice, Goal['kind']> = {
   event: { type: 'event', event: '', where: { any: [] } },
   time: { type: 'time', seconds: 180 },
   depth: { type: 'depth', pages: 3 },
+  return: { type: 'return', visits: 2 },
 }
 
 const VALUES: Goal['value'][] = [{ type: 'none' }, { type: 'fixed', amount: 1 }, { type: 'reading', reading: 'value', fallback: 0 }]

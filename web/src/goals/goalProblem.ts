@@ -9,6 +9,7 @@ export function goalProblem(goal: Goal): string | null {
   if (isUnfinishedGoal(goal)) return 'Choose what stands at the yellow “…” in the sentence.'
   const never = neverHolds(rules)
   if (never) return never
+  if (goal.kind.type === 'return' && goal.kind.visits < 2) return 'Coming back begins with the second visit; choose 2 or more.'
   if (!goal.name.trim()) return 'Give the goal a name.'
   return null
 }

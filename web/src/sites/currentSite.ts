@@ -9,6 +9,8 @@ export type SiteAnswer = SiteSettings & { key: string; revision: number; created
 /** How far a site has come, for the line of stations. */
 export interface Progress {
   events: boolean
+  /** The day of the first event; null without any. */
+  firstDay: string | null
   channels: number
   tags: number
   release: number | null
