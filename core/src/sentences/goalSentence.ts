@@ -78,7 +78,8 @@ export function goalSentence(goal: Pick<Goal, 'kind' | 'count' | 'value' | 'path
     parts.push(text(index === 0 ? ', after' : ', then'), text('a page'), ...ruleSentence(step.where, `path.${index}.where`))
     parts.push({ type: 'chip', text: step.required ? 'was seen first' : 'was perhaps seen first', slot: `path.${index}.required`, edits: 'step' })
   }
-  parts.push({ type: 'action', text: goal.path.length ? 'then …' : 'after …', slot: 'path', does: 'add-step' })
+  // The first event of a visit has nothing before it.
+  if (kind.type !== 'return' || goal.path.length) parts.push({ type: 'action', text: goal.path.length ? 'then …' : 'after …', slot: 'path', does: 'add-step' })
   parts.push(text(', worth'), { type: 'chip', text: valueWords(value), slot: 'value', edits: 'choice' })
   if (value.type === 'fixed') parts.push(text('of'), { type: 'chip', text: moneyText(value.amount, currency, locale), slot: 'value.amount', edits: 'money' })
   if (value.type === 'reading')

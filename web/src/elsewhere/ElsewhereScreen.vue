@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { parseLocalTime } from '@acequia/core/days/parseLocalTime'
+import { parseTime } from '@acequia/core/days/parseTime'
 import { calendarOf } from '@acequia/core/days/zone'
 import { ELSEWHERE_KINDS, MOST_ROWS } from '@acequia/core/goals/elsewhereSchema'
 import Papa from 'papaparse'
 import { computed, ref } from 'vue'
 import { api, ApiProblem, messageOf } from '../app/api'
 import { download } from '../app/download'
-import { count } from '../app/formatting'
+import { count, timeText } from '../app/formatting'
 import { useCurrentSite } from '../sites/currentSite'
 
 /** Takes in conversions that happened elsewhere, and what became of orders, from a CSV file. */
@@ -79,6 +80,12 @@ const calendar = computed(() => calendarOf(current.site?.timeZone ?? 'UTC'))
 function timeOf(text: string): string {
   const at = parseLocalTime(text, calendar.value)
   return at === null ? text : new Date(at).toISOString()
+}
+
+/** A cell as it was understood; what could not be read, as it is. */
+function shown(field: Field, value: string | undefined): string {
+  if (!value) return '–'
+  return field === 'at' && parseTime(value) !== null ? timeText(value, calendar.value.timeZone) : value
 }
 
 const rows = computed(() =>
@@ -160,7 +167,7 @@ function saveUnmatched(): void {
         </div>
         <h2>As it is understood, {{ count(lines.length) }} {{ lines.length === 1 ? 'line' : 'lines' }}</h2>
         <p v-if="fields.includes('at')" class="hint">
-          Times without a zone are on the site's clock ({{ calendar.timeZone }}), days alone mean noon; shown here in UTC.
+          Times without a zone are on the site's clock ({{ calendar.timeZone }}), days alone mean noon. Shown here on that clock.
         </p>
         <table class="figures">
           <thead>
@@ -170,7 +177,7 @@ function saveUnmatched(): void {
           </thead>
           <tbody>
             <tr v-for="(row, index) in rows.slice(0, 5)" :key="index">
-              <td v-for="field in fields" :key="field" class="mono">{{ row[field] || '–' }}</td>
+              <td v-for="field in fields" :key="field" class="mono">{{ shown(field, row[field]) }}</td>
             </tr>
           </tbody>
         </table>
@@ -220,6 +227,10 @@ function saveUnmatched(): void {
 .sentence {
   font-size: 16px;
   line-height: 40px;
+}
+.sentence input,
+.sentence select {
+  line-height: normal;
 }
 .mapping {
   display: flex;

@@ -24,11 +24,17 @@ const next = computed(() => (current.progress?.release ?? 0) + 1)
 .strip {
   display: flex;
   align-items: center;
-  gap: 12px;
+  flex-wrap: wrap;
+  gap: 4px 12px;
   padding: 4px 24px;
   background: var(--clay-run);
 }
 .first {
   margin-left: auto;
+}
+@media (max-width: 700px) {
+  .first {
+    margin-left: 0;
+  }
 }
 </style>

@@ -147,7 +147,7 @@ const stations = computed(() => {
 }
 @media (max-width: 1100px) {
   .channel {
-    width: 92px;
+    width: 108px;
   }
   .reach,
   .station {
