@@ -92,6 +92,29 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
       misses.look(position)
     }
   }
+  /** Where nothing is asked but the address, every event of the kind counts; those of a visit within one day are taken together. */
+  const takesAll = pass !== null && goal.count === 'every' && !steps.length
+  /** Positions of a visit's events that count; the room is used again for the next visit. */
+  let hits = new Uint32Array(256)
+  const countAll = (passing: AddressPass, from: number, to: number, day: number, mark: number): void => {
+    if (to - from > hits.length) hits = new Uint32Array(2 * (to - from))
+    let length = 0
+    for (let position = from; position < to; position++) {
+      if (name[position] !== wanted) continue
+      const page = address[position] as number
+      named[page]!++
+      if (passing[page] !== 1) continue
+      hits[length++] = position
+      if (addressSeen[page] === mark) continue
+      addressSeen[page] = mark
+      addressVisits[page]!++
+    }
+    if (!length) return
+    ofKind += length
+    afterPath += length
+    eventsByDay[day]! += length
+    tally.addAll(hits, length, mark - 1, day)
+  }
   const memory = newMemory()
   for (let visitor = part.from; visitor < part.to; visitor++) {
     if (part.skip?.[visitor]) continue
@@ -109,9 +132,15 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
       const touches = inside || (endedAt >= range.from && startedAt < range.to)
       const nth = visit - firstVisit + 1
       cursor.visit = visit
-      if (startedAt >= range.from && startedAt < range.to) {
+      const startDay = startedAt >= range.from && startedAt < range.to ? days.indexOf(startedAt) : -1
+      visitDay = startDay >= 0 && endedAt < (days.ends[startDay] as number) ? startDay : -1
+      if (startDay >= 0) {
         visits++
-        visitsByDay[days.indexOf(startedAt)]!++
+        visitsByDay[startDay]!++
+      }
+      if (takesAll && !sales && visitDay >= 0) {
+        countAll(pass, from, to, visitDay, visit + 1)
+        continue
       }
       let hit =
         kind.type === 'time'
@@ -137,8 +166,6 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
         if (touches) lookClosely(from, to)
       }
       if (!hit) continue
-      visitDay = inside ? days.indexOf(startedAt) : -1
-      if (visitDay >= 0 && days.indexOf(endedAt) !== visitDay) visitDay = -1
       memory.visits = nth - 1
       countVisit(shape, track, from, to, memory, note)
     }
@@ -332,16 +359,42 @@ class ConversionTally {
     this.conversions++
     this.dayConversions[day]!++
     const value = this.plain && !sales ? this.plain(position) : NaN
-    if (value <= SAFE && value >= -SAFE) {
-      const sum = (this.daySums[day] as number) + value
-      if (sum <= SAFE && sum >= -SAFE) this.daySums[day] = sum
-      else {
-        this.dayRest[day]!.add(this.daySums[day] as number)
-        this.daySums[day] = value
-      }
-    } else this.dayRest[day]!.addWorth(this.worth(position, visit, sales))
-    const instant = columns.at[position] as number
-    if (instant <= this.latestFrom) return
+    if (value <= SAFE && value >= -SAFE) this.addPlain(value, day)
+    else this.dayRest[day]!.addWorth(this.worth(position, visit, sales))
+    this.keepIfLate(position, visit, sales)
+  }
+
+  /** Adds all conversions of one visit, which lie on one day of the range and of which no order was cancelled or paid back. */
+  addAll(positions: Uint32Array, length: number, visit: number, day: number): void {
+    const { plain, columns } = this
+    this.lastVisit = visit
+    // The whole visit lies in the range.
+    this.converting++
+    this.conversions += length
+    this.dayConversions[day]! += length
+    for (let index = 0; index < length; index++) {
+      const position = positions[index] as number
+      const value = plain ? plain(position) : NaN
+      if (value === 0) continue
+      if (value <= SAFE && value >= -SAFE) this.addPlain(value, day)
+      else this.dayRest[day]!.addWorth(this.worth(position, visit, null))
+    }
+    if ((columns.at[positions[length - 1] as number] as number) <= this.latestFrom) return
+    for (let index = 0; index < length; index++) this.keepIfLate(positions[index] as number, visit, null)
+  }
+
+  /** Site money that is exact as it is. */
+  private addPlain(value: number, day: number): void {
+    const sum = (this.daySums[day] as number) + value
+    if (sum <= SAFE && sum >= -SAFE) this.daySums[day] = sum
+    else {
+      this.dayRest[day]!.add(this.daySums[day] as number)
+      this.daySums[day] = value
+    }
+  }
+
+  private keepIfLate(position: number, visit: number, sales: AfterSales | null): void {
+    if ((this.columns.at[position] as number) <= this.latestFrom) return
     this.latest.push([position, visit, sales])
     if (this.latest.length > 2000) this.cut()
   }
