@@ -67,7 +67,7 @@ export async function startTestServer(databaseUrl: string, environment: Record<s
     async derived() {
       const { database } = server.services
       for (;;) {
-        const row = await database.row<{ n: number }>('SELECT COUNT(*) AS n FROM marks')
+        const row = await database.row<{ n: number }>("SELECT (SELECT COUNT(*) FROM marks) + (SELECT COUNT(*) FROM derivations WHERE state = 'filling') AS n")
         if (row?.n === 0) return
         await new Promise((resolve) => setTimeout(resolve, 20))
       }

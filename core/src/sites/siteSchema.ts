@@ -44,6 +44,8 @@ export const siteSchema = z.object({
   scriptHosts: z.array(host).max(200).default([]),
   /** Whether the pages are surveyed every night. */
   surveyNightly: z.boolean().default(false),
+  /** For how many whole months before the current one events are kept; null: for good. */
+  keepMonths: z.number().int().min(1, 'Events are kept for at least a month.').max(240).nullable().default(null),
 })
 
 export type SiteSettings = z.output<typeof siteSchema>

@@ -12,11 +12,15 @@ import type { LoaderDelivery } from '../wiring/LoaderDelivery.js'
 import type { Post } from '../mail/Post.js'
 import type { Surveyor } from '../survey/Surveyor.js'
 import type { Config } from './config.js'
+import type { Metrics } from './Metrics.js'
 
 /** What the parts of one running server share. */
 export interface Services {
   config: Config
   database: Database
+  /** Where reports read: a replica, or the same database. */
+  reads: Database
+  metrics: Metrics
   dictionaries: Dictionaries
   sites: SiteDirectory
   people: People

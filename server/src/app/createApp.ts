@@ -1,6 +1,7 @@
 import { join } from 'node:path'
 import express, { type Express } from 'express'
 import helmet from 'helmet'
+import type { Logger } from 'pino'
 import { apiRouter, problemHandler } from '../api/apiRouter.js'
 import { openApi } from '../api/openApi.js'
 import { Problem } from '../api/Problem.js'
@@ -21,13 +22,14 @@ import { mailRoutes } from '../mail/mailRoutes.js'
 import { probeRouter } from '../probes/probeRouter.js'
 import { probesRoutes } from '../probes/probesRoutes.js'
 import { relayRouter } from '../relays/relayRouter.js'
+import { derivationRoutes } from '../visits/derivationRoutes.js'
 import { visitorsRoutes } from '../visitors/visitorsRoutes.js'
 import { surveysRoutes } from '../survey/surveysRoutes.js'
 import { sitesRoutes } from '../sites/sitesRoutes.js'
 import { loaderRouter, publicUrlOf } from '../wiring/loaderRouter.js'
 import { dryRunRoutes } from '../wiring/dryRunRoutes.js'
 import { wiringRoutes } from '../wiring/wiringRoutes.js'
-import { metricsOf } from './metrics.js'
+import { requestLog } from './requestLog.js'
 import type { Services } from './Services.js'
 
 /** All routes of the API, in one list: the only place that says who may call what. */
@@ -40,6 +42,7 @@ export function apiRoutes(services: Services): Route[] {
     ...valuesRoutes(services),
     ...goalsRoutes(services),
     ...overviewRoutes(services),
+    ...derivationRoutes(services),
     ...funnelsRoutes(services),
     ...elsewhereRoutes(services),
     ...visitorsRoutes(services),
@@ -66,15 +69,19 @@ export function apiRoutes(services: Services): Route[] {
  * @param webFolder the built interface
  * @param log where failures are written
  */
-export function createApp(services: Services, webFolder: string, log: { error: (details: object, message: string) => void }): Express {
+export function createApp(services: Services, webFolder: string, log: Logger): Express {
   const app = express()
   app.disable('x-powered-by')
   app.set('trust proxy', services.config.trustProxy)
   app.set('query parser', 'simple')
-  app.use('/c', collectRouter(services))
-  app.use('/l', loaderRouter(services))
-  app.use('/p', probeRouter(services))
-  app.use('/r', relayRouter(services))
+  const { roles } = services.config
+  app.use(requestLog(log, services.metrics))
+  if (roles.has('collect')) {
+    app.use('/c', collectRouter(services))
+    app.use('/l', loaderRouter(services))
+    app.use('/p', probeRouter(services))
+    app.use('/r', relayRouter(services))
+  }
   app.use(
     helmet({
       contentSecurityPolicy: {
@@ -104,8 +111,17 @@ export function createApp(services: Services, webFolder: string, log: { error: (
       throw new Problem('unavailable', 'The database does not answer.')
     }
   })
-  const metrics = metricsOf(services)
-  app.get('/metrics', async (_request, response) => void response.type(metrics.contentType).send(await metrics.metrics()))
+  app.get('/metrics', async (_request, response) => {
+    const { type, text } = await services.metrics.text()
+    response.type(type).send(text)
+  })
+  if (!roles.has('api')) {
+    app.use((request) => {
+      throw new Problem('not-found', `This process does not serve ${request.path}; it was started with ACEQUIA_ROLE=${[...roles].join(',')}.`)
+    })
+    app.use(problemHandler(log))
+    return app
+  }
   app.use('/api/v1', apiRouter(apiRoutes(services), services.people, services.sites))
   app.use('/assets', express.static(join(webFolder, 'assets'), { immutable: true, maxAge: '1y', fallthrough: false }))
   app.use(express.static(webFolder, { index: false }))

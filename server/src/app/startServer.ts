@@ -9,11 +9,14 @@ import { startMariaDb, type EmbeddedMariaDb } from '../database/EmbeddedMariaDb.
 import { migrate } from '../database/migrate.js'
 import { Dictionaries } from '../dictionaries/Dictionaries.js'
 import { EventWriter } from '../events/EventWriter.js'
+import { addQuarters } from '../events/quarters.js'
+import { Retention } from '../events/Retention.js'
 import { Spool } from '../events/Spool.js'
 import { LiveChanges } from '../live/LiveChanges.js'
 import { People } from '../people/People.js'
 import { Places } from '../places/Places.js'
 import { SiteDirectory } from '../sites/SiteDirectory.js'
+import { countMarks } from '../visits/marksTable.js'
 import { Deriver } from '../visits/Deriver.js'
 import { RecordedVisits } from '../visits/RecordedVisits.js'
 import { LoaderDelivery } from '../wiring/LoaderDelivery.js'
@@ -22,6 +25,7 @@ import { Surveyor } from '../survey/Surveyor.js'
 import { stopBuilding } from '../wiring/buildLoader.js'
 import type { Config } from './config.js'
 import { createApp } from './createApp.js'
+import { Metrics } from './Metrics.js'
 import type { Services } from './Services.js'
 
 /** A server that runs. */
@@ -34,6 +38,9 @@ export interface RunningServer {
   /** Stops taking requests, makes durable what was accepted, and stops what was started. */
   stop(): Promise<void>
 }
+
+/** So long may a statement of the collector take, in ms. */
+const COLLECT_STATEMENT_MS = 15_000
 
 const ROOT = fileURLToPath(new URL('../../..', import.meta.url))
 
@@ -49,34 +56,52 @@ export async function startServer(config: Config, told: (what: string) => void =
     mariaDb = await startMariaDb(config.dataFolder)
   }
   const log = pino({ level: config.logLevel }, pino.destination({ dest: 2, sync: true }))
-  const database = new Database(config.databaseUrl ?? (mariaDb as EmbeddedMariaDb).url)
+  const databaseUrl = config.databaseUrl ?? (mariaDb as EmbeddedMariaDb).url
+  const database = new Database(databaseUrl)
+  const reads = config.databaseReadUrl === undefined ? database : new Database(config.databaseReadUrl)
+  // Collecting has connections of its own: nothing else may keep it waiting, and a database that hangs is one that is away.
+  const collecting = new Database(databaseUrl, { connections: 4, statementMs: COLLECT_STATEMENT_MS })
+  const close = async (): Promise<void> => {
+    for (const each of new Set([collecting, reads, database])) await each.close()
+  }
   try {
     const applied = await migrate(database, join(ROOT, 'server/migrations'))
     if (applied.length) told(`Set up the database: ${applied.join(', ')}`)
+    await addQuarters(database, Date.now())
     const dictionaries = new Dictionaries(database)
-    const changes = new LiveChanges()
-    const deriver = new Deriver(database, dictionaries, changes)
-    const recorded = new RecordedVisits(database, dictionaries)
+    const changes = new LiveChanges(database)
+    const metrics = new Metrics()
+    const deriver = new Deriver(database, dictionaries, changes, metrics, log)
+    const recorded = new RecordedVisits(reads, dictionaries)
+    const spool = new Spool(join(config.dataFolder, 'spool'))
+    const writer = new EventWriter(collecting, new Dictionaries(collecting), spool, metrics, log, () => deriver.nudge())
+    metrics.watch({ eventsWaiting: () => writer.queueLength, spoolBytes: () => spool.bytes, visitorsToDerive: () => countMarks(database) })
     const services: Services = {
       config,
       database,
+      reads,
+      metrics,
       dictionaries,
       changes,
       deriver,
       sites: new SiteDirectory(database),
       people: new People(database, config.token),
-      writer: new EventWriter(database, dictionaries, new Spool(join(config.dataFolder, 'spool')), () => deriver.nudge()),
+      writer,
       places: await Places.open(config.placesFile),
       recorded,
-      columns: new ColumnStore(database, dictionaries, recorded, config.dataFolder, config.columnsFrom),
+      columns: new ColumnStore(reads, dictionaries, recorded, config.dataFolder, config.columnsFrom),
       loader: new LoaderDelivery(database),
       post: new Post(config.smtpUrl, config.mailFrom),
       surveyor: new Surveyor(database),
     }
     const server = createServer(createApp(services, join(ROOT, 'web/dist'), log))
     await listen(server, config)
-    deriver.start()
-    services.surveyor.start()
+    const retention = new Retention(database, log)
+    if (config.roles.has('derive')) {
+      deriver.start()
+      retention.start()
+    }
+    if (config.roles.has('api')) services.surveyor.start()
     const { port } = server.address() as AddressInfo
     return {
       url: `http://${config.host === '0.0.0.0' ? '127.0.0.1' : config.host}:${port}`,
@@ -84,17 +109,19 @@ export async function startServer(config: Config, told: (what: string) => void =
       mariaDb,
       async stop() {
         await closeServer(server)
+        changes.stop()
+        retention.stop()
         await services.surveyor.stop()
         await services.columns.close()
         await services.writer.close()
         await deriver.stop()
-        await database.close()
+        await close()
         await mariaDb?.stop()
         await stopBuilding()
       },
     }
   } catch (error) {
-    await database.close().catch(() => undefined)
+    await close().catch(() => undefined)
     await mariaDb?.stop()
     throw error
   }

@@ -19,10 +19,17 @@ export class Database {
   /** For single statements outside transactions. */
   readonly pool: Pool
 
-  constructor(url: string, connections = 12) {
+  /**
+   * @param options.statementMs after so many ms without an answer the database counts as away; a database that
+   *   hangs says nothing
+   */
+  constructor(
+    url: string,
+    private readonly options: { connections?: number; statementMs?: number } = {},
+  ) {
     this.raw = mysql.createPool({
       uri: url,
-      connectionLimit: connections,
+      connectionLimit: options.connections ?? 12,
       // So that `affectedRows` of an upsert tells new rows from known ones.
       flags: ['-FOUND_ROWS'],
       charset: 'utf8mb4_bin',
@@ -42,7 +49,7 @@ export class Database {
 
   /** Runs a query and gives its rows. */
   async rows<T = Row>(sql: string, values: unknown[] = [], connection: Connection = this.pool): Promise<T[]> {
-    const [rows] = await connection.query<Row[]>(sql, values)
+    const [rows] = await connection.query<Row[]>({ sql, ...this.timeout() }, values)
     return rows as T[]
   }
 
@@ -53,7 +60,7 @@ export class Database {
 
   /** Runs a statement that changes something. */
   async run(sql: string, values: unknown[] = [], connection: Connection = this.pool): Promise<ResultSetHeader> {
-    const [result] = await connection.query<ResultSetHeader>(sql, values)
+    const [result] = await connection.query<ResultSetHeader>({ sql, ...this.timeout() }, values)
     return result
   }
 
@@ -95,6 +102,10 @@ export class Database {
         else connection.release()
       }
     }
+  }
+
+  private timeout(): { timeout?: number } {
+    return this.options.statementMs === undefined ? {} : { timeout: this.options.statementMs }
   }
 
   /** Closes all connections. */

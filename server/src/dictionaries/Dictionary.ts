@@ -4,16 +4,17 @@ import type { Connection, Database } from '../database/Database.js'
 /** The tables that hold each distinct text of a site once. */
 export type DictionaryTable = 'visitors' | 'event_names' | 'addresses' | 'address_rests' | 'titles' | 'referrers' | 'agents' | 'places' | 'sources' | 'tag_sets'
 
-/** Texts remembered in each direction before the memory is cleared. */
+/** Texts remembered in each direction before the memory is cleared, and characters of all of them: visitors can send long ones. */
 const MOST_REMEMBERED = 200_000
+const MOST_CHARACTERS = 8_000_000
 
 /**
  * One dictionary table: gives texts small numbers and the other way round. Entries are added outside
  * the caller's transaction, so that two writers never wait for each other's new words.
  */
 export class Dictionary {
-  private readonly ids = new Map<string, number>()
-  private readonly texts = new Map<number, string>()
+  private readonly ids = new Memory<string, number>()
+  private readonly texts = new Memory<number, string>()
 
   constructor(
     private readonly database: Database,
@@ -59,8 +60,7 @@ export class Dictionary {
       )
       for (const { id, text } of rows) {
         found.set(id, text)
-        if (this.texts.size >= MOST_REMEMBERED) this.texts.clear()
-        this.texts.set(id, text)
+        this.texts.set(id, text, text.length)
       }
     }
     return found
@@ -78,9 +78,28 @@ export class Dictionary {
       if (text === undefined) continue
       part.delete(hex)
       found.set(text, id)
-      if (this.ids.size >= MOST_REMEMBERED) this.ids.clear()
-      this.ids.set(keyOf(siteId, text), id)
+      this.ids.set(keyOf(siteId, text), id, text.length)
     }
+  }
+}
+
+/** What is remembered, within bounds. */
+class Memory<Key, Value> {
+  private readonly known = new Map<Key, Value>()
+  private characters = 0
+
+  get(key: Key): Value | undefined {
+    return this.known.get(key)
+  }
+
+  /** @param characters about how long the entry is */
+  set(key: Key, value: Value, characters: number): void {
+    if (this.known.size >= MOST_REMEMBERED || this.characters + characters > MOST_CHARACTERS) {
+      this.known.clear()
+      this.characters = 0
+    }
+    this.known.set(key, value)
+    this.characters += characters
   }
 }
 

@@ -42,7 +42,7 @@ export function elsewhereRoutes({ database, recorded, writer, deriver }: Service
         }
         let accepted = 0
         for (let start = 0; start < events.length; start += 1000)
-          accepted += (await writer.store({ siteId: site.id, events: events.slice(start, start + 1000) }, { counted: true })).accepted
+          accepted += (await writer.store({ siteId: site.id, events: events.slice(start, start + 1000) })).accepted
         deriver.nudge()
         return { accepted, known: events.length - accepted, unmatched }
       },

@@ -1,11 +1,16 @@
 import type { CheckedEvent } from '@acequia/core/events/eventSchema'
 import { placeText, type Place } from '@acequia/core/events/Place'
+import { rememberingUrlParts } from '@acequia/core/readings/rememberingUrlParts'
 import { parseAmount } from '@acequia/core/money/Amount'
 import { isAway, type Database } from '../database/Database.js'
+import type { Metrics } from '../app/Metrics.js'
 import type { Dictionaries } from '../dictionaries/Dictionaries.js'
 import { markVisitors } from '../visits/marksTable.js'
+import { hashOf } from '../dictionaries/Dictionary.js'
+import { noteArrivals } from './arrivalsTable.js'
 import { insertEvents, type EventTuple } from './eventsTable.js'
 import type { Spool } from './Spool.js'
+import { claimUids, uidKey, type UidTuple } from './uidsTable.js'
 
 /** An event with all that is stored beside it. */
 export interface IncomingEvent {
@@ -19,22 +24,28 @@ export interface IncomingEvent {
 export interface IncomingBatch {
   siteId: number
   events: IncomingEvent[]
+  /** About how much memory it takes while it waits, in bytes. */
+  bytes?: number
 }
 
-/** Thrown when a batch can be stored neither in the database nor in the spool, or too many wait. */
+/** Thrown when a batch can be stored neither in the database nor in the spool. */
 export class CannotStoreError extends Error {}
 
+/** Thrown when so much waits to be stored that more would only wait longer. */
+export class TooBusyError extends Error {}
+
 interface Job extends IncomingBatch {
-  /** Whether the caller needs to know how many of exactly these events were new. */
-  counted: boolean
   resolve: (stored: { accepted: number; known: number }) => void
   reject: (error: unknown) => void
 }
 
 /** Most events written in one transaction. */
 const MOST_IN_GROUP = 2000
-/** Most events that may wait; beyond it callers are told to come back later. */
-const MOST_WAITING = 100_000
+/** Most events that may wait, and most memory for them in bytes; beyond it callers are told to come back later. */
+const MOST_WAITING = 50_000
+const MOST_WAITING_BYTES = 64 * 1024 ** 2
+/** Memory of a batch whose size nobody told, for each event. */
+const USUAL_BYTES = 1024
 /** How often the database is tried again while it is away. */
 const TRY_AGAIN_MS = 500
 
@@ -44,16 +55,21 @@ const TRY_AGAIN_MS = 500
  * database is away they go to the spool instead, and from there to the log in order, once.
  */
 export class EventWriter {
+  private readonly partsOf = rememberingUrlParts(5000)
   private waiting: Job[] = []
   private waitingEvents = 0
+  private waitingBytes = 0
   private running: Promise<void> | undefined
   private replaying: NodeJS.Timeout | undefined
+  private isReplaying = false
   private closed = false
 
   constructor(
     private readonly database: Database,
     private readonly dictionaries: Dictionaries,
     private readonly spool: Spool,
+    private readonly metrics: Metrics,
+    private readonly log: { error: (details: object, message: string) => void },
     /** Told after each commit, so that derivation can start at once. */
     private readonly onStored: () => void,
   ) {
@@ -68,13 +84,17 @@ export class EventWriter {
   /**
    * Stores a batch; resolves once it is durable.
    * @throws CannotStoreError when it cannot be, for now
+   * @throws TooBusyError when too much waits already
    */
-  store(batch: IncomingBatch, options: { counted: boolean } = { counted: false }): Promise<{ accepted: number; known: number }> {
+  store(batch: IncomingBatch): Promise<{ accepted: number; known: number }> {
     if (this.closed) return Promise.reject(new CannotStoreError('The server is stopping.'))
-    if (this.waitingEvents + batch.events.length > MOST_WAITING) return Promise.reject(new CannotStoreError('Too many events wait to be stored.'))
+    const bytes = bytesOf(batch)
+    if (this.waitingEvents + batch.events.length > MOST_WAITING || this.waitingBytes + bytes > MOST_WAITING_BYTES)
+      return Promise.reject(new TooBusyError('Many events wait to be stored; send again in a second.'))
     return new Promise((resolve, reject) => {
-      this.waiting.push({ ...batch, counted: options.counted, resolve, reject })
+      this.waiting.push({ ...batch, resolve, reject })
       this.waitingEvents += batch.events.length
+      this.waitingBytes += bytes
       this.running ??= this.work().finally(() => (this.running = undefined))
     })
   }
@@ -107,6 +127,7 @@ export class EventWriter {
     while (this.waiting.length && (events === 0 || events + (this.waiting[0] as Job).events.length <= MOST_IN_GROUP)) {
       const job = this.waiting.shift() as Job
       events += job.events.length
+      this.waitingBytes -= bytesOf(job)
       group.push(job)
     }
     this.waitingEvents -= events
@@ -115,36 +136,60 @@ export class EventWriter {
 
   private async toSpool(group: Job[]): Promise<void> {
     await this.spool.append(group.map(({ siteId, events }) => ({ siteId, events })))
+    this.metrics.eventsSpooled.inc(group.reduce((sum, job) => sum + job.events.length, 0))
     for (const job of group) job.resolve({ accepted: job.events.length, known: 0 })
     this.replayLater(TRY_AGAIN_MS)
   }
 
   private async write(group: Job[]): Promise<void> {
     const tuples = new Map<Job, EventTuple[]>()
-    for (const job of group) tuples.set(job, [])
+    const hosts = new Map<EventTuple, string>()
     for (const siteId of new Set(group.map((job) => job.siteId))) {
       const jobs = group.filter((job) => job.siteId === siteId)
       const rows = await this.tuplesOf(
         siteId,
         jobs.flatMap((job) => job.events),
       )
-      for (const job of jobs) tuples.set(job, rows.splice(0, job.events.length))
+      let next = 0
+      for (const job of jobs) {
+        const its = rows.slice(next, next + job.events.length)
+        next += its.length
+        tuples.set(job, its)
+        for (const [index, tuple] of its.entries()) hosts.set(tuple, this.partsOf(job.events[index]?.event.url ?? '').host)
+      }
     }
-    const marks = new Map<string, [number, number]>()
-    for (const tuple of [...tuples.values()].flat()) marks.set(`${tuple[0]} ${tuple[1]}`, [tuple[0], tuple[1]])
-    const accepted = await this.database.transaction(async (connection) => {
-      const counts = new Map<Job, number>()
-      const together = group.filter((job) => !job.counted).flatMap((job) => tuples.get(job) ?? [])
-      await insertEvents(this.database, connection, together)
-      for (const job of group) if (job.counted) counts.set(job, await insertEvents(this.database, connection, tuples.get(job) ?? []))
-      await markVisitors(this.database, connection, [...marks.values()])
-      return counts
+    const claims = claimsOf(group.flatMap((job) => tuples.get(job) ?? []))
+    const uids = [...claims.values()].map(({ claim }) => claim).sort((a, b) => a[0] - b[0] || Buffer.compare(a[1], b[1]))
+    const timed = this.metrics.commitSeconds.startTimer()
+    const fresh = await this.database.transaction(async (connection) => {
+      const known = await claimUids(this.database, connection, uids)
+      const added = [...claims].filter(([key]) => !known.has(key)).map(([, { tuple }]) => tuple)
+      await insertEvents(this.database, connection, added)
+      await markVisitors(this.database, connection, visitorsOf(added))
+      await noteArrivals(this.database, connection, this.arrivalsOf(added, hosts))
+      return new Set(added)
     })
+    timed()
+    this.metrics.eventsWritten.inc(fresh.size)
     this.onStored()
     for (const job of group) {
-      const count = accepted.get(job) ?? job.events.length
+      const count = tuples.get(job)?.filter((tuple) => fresh.has(tuple)).length ?? 0
       job.resolve({ accepted: count, known: job.events.length - count })
     }
+  }
+
+  private arrivalsOf(tuples: EventTuple[], hosts: ReadonlyMap<EventTuple, string>): [number, string, number, number][] {
+    const found = new Map<string, [siteId: number, host: string, events: number, lastAt: number]>()
+    for (const tuple of tuples) {
+      const host = (hosts.get(tuple) ?? '').slice(0, 255)
+      const key = `${tuple[0]} ${host}`
+      const entry = found.get(key)
+      if (entry) {
+        entry[2]++
+        entry[3] = Math.max(entry[3], tuple[2])
+      } else found.set(key, [tuple[0], host, 1, tuple[2]])
+    }
+    return [...found.values()]
   }
 
   private async tuplesOf(siteId: number, events: IncomingEvent[]): Promise<EventTuple[]> {
@@ -207,16 +252,56 @@ export class EventWriter {
 
   /** Moves the spool to the log, in order. A crash in between repeats events, which are then known. */
   private async replay(): Promise<void> {
+    if (this.isReplaying) return
+    this.isReplaying = true
     try {
-      await this.spool.drain(async (batches) => {
-        const quiet = { counted: false, resolve: () => undefined, reject: () => undefined }
-        await this.write(batches.map((batch) => ({ ...batch, ...quiet })))
-      })
+      await this.spool.drain((batches) => this.replayBatches(batches))
     } catch (error) {
-      if (!isAway(error)) console.error('The spool could not be replayed:', error)
+      if (!isAway(error)) this.log.error({ err: error }, 'the spool could not be replayed; it will be tried again')
       this.replayLater(TRY_AGAIN_MS)
+    } finally {
+      this.isReplaying = false
     }
   }
+
+  /** One batch that the log refuses for good must not keep those after it. */
+  private async replayBatches(batches: IncomingBatch[]): Promise<void> {
+    const quiet = { resolve: () => undefined, reject: () => undefined }
+    const again = (batch: IncomingBatch): Job => ({ ...batch, ...quiet })
+    try {
+      await this.write(batches.map(again))
+    } catch (error) {
+      if (isAway(error)) throw error
+      for (const batch of batches) {
+        try {
+          await this.write([again(batch)])
+        } catch (cause) {
+          if (isAway(cause)) throw cause
+          this.log.error({ err: cause, events: batch.events.length }, 'a batch of the spool was refused and set aside')
+          await this.spool.setAside(batch, (cause as Error).message)
+        }
+      }
+    }
+  }
+}
+
+/** Each uid once, with the first event that has it: the first one stored wins. */
+function claimsOf(tuples: EventTuple[]): Map<string, { claim: UidTuple; tuple: EventTuple }> {
+  const claims = new Map<string, { claim: UidTuple; tuple: EventTuple }>()
+  for (const tuple of tuples) {
+    const hash = hashOf(tuple[3])
+    const key = uidKey(tuple[0], hash)
+    if (!claims.has(key)) claims.set(key, { claim: [tuple[0], hash, tuple[2]], tuple })
+  }
+  return claims
+}
+
+function visitorsOf(tuples: EventTuple[]): [siteId: number, visitorId: number][] {
+  return [...new Map(tuples.map(([siteId, visitorId]) => [`${siteId} ${visitorId}`, [siteId, visitorId] as [number, number]])).values()]
+}
+
+function bytesOf({ bytes, events }: IncomingBatch): number {
+  return bytes ?? events.length * USUAL_BYTES
 }
 
 /** An address up to its query or fragment, and the rest from there on; together they are the address as received. */

@@ -8,7 +8,7 @@ import { badInput, inputProblem, notFound, Problem } from '../api/Problem.js'
 import type { Services } from '../app/Services.js'
 import { isAway, type Database } from '../database/Database.js'
 import type { Site } from '../sites/sitesTable.js'
-import { CannotStoreError } from './EventWriter.js'
+import { CannotStoreError, TooBusyError } from './EventWriter.js'
 import { noteRefusedHost } from '../checkup/checkupTables.js'
 import { isCrawler } from './isCrawler.js'
 
@@ -55,7 +55,7 @@ export function collectRouter({ config, database, sites, writer, places }: Servi
     if (!batch.success) throw inputProblem(batch.error)
     const { visitor, events } = batch.data
     for (const event of events) admit(database, site, event)
-    await store(site, visitor, events, request)
+    await store(site, visitor, events, request, response)
     response.status(204).end()
   })
 
@@ -70,7 +70,7 @@ export function collectRouter({ config, database, sites, writer, places }: Servi
     if (!batch.success) throw inputProblem(batch.error)
     const [event] = batch.data.events as [CheckedEvent]
     admit(database, site, event)
-    await store(site, visitor, [event], request)
+    await store(site, visitor, [event], request, response)
     response.type('image/gif').send(PIXEL)
   })
 
@@ -86,17 +86,26 @@ export function collectRouter({ config, database, sites, writer, places }: Servi
     }
   }
 
-  async function store(site: Site, visitor: string, events: CheckedEvent[], request: Request): Promise<void> {
+  async function store(site: Site, visitor: string, events: CheckedEvent[], request: Request, response: Response): Promise<void> {
     const userAgent = request.headers['user-agent']?.slice(0, 1024)
     if (isCrawler(userAgent)) return
     const place = places.of(request.ip, request.headers)
     try {
-      await writer.store({ siteId: site.id, events: events.map((event) => ({ visitor, event, userAgent, place })) })
+      await writer.store({ siteId: site.id, bytes: sizeOf(request), events: events.map((event) => ({ visitor, event, userAgent, place })) })
     } catch (error) {
+      if (error instanceof TooBusyError) {
+        response.setHeader('Retry-After', '1')
+        throw new Problem('too-many', error.message)
+      }
       if (error instanceof CannotStoreError) throw new Problem('unavailable', error.message)
       throw error
     }
   }
+}
+
+/** An event takes about three times its text while it waits. */
+function sizeOf(request: Request): number {
+  return Buffer.isBuffer(request.body) ? request.body.length * 3 : 1024
 }
 
 function parse(body: unknown): unknown {

@@ -7,7 +7,7 @@ import { siteRoute, type Route } from '../api/Route.js'
 import type { Services } from '../app/Services.js'
 import { EventLog } from './EventLog.js'
 import { eventsInRange, type EventRow } from './eventsTable.js'
-import { CannotStoreError, type IncomingEvent } from './EventWriter.js'
+import { CannotStoreError, TooBusyError, type IncomingEvent } from './EventWriter.js'
 import { readLines, TooManyBytesError, type Line } from './readLines.js'
 
 /** Largest import, unpacked. */
@@ -17,8 +17,8 @@ const MOST_REJECTS_LISTED = 100
 
 /** Importing and exporting the event log as NDJSON. */
 export function eventsRoutes(services: Services): Route[] {
-  const { database, dictionaries, writer } = services
-  const log = new EventLog(database, dictionaries)
+  const { reads, dictionaries, writer } = services
+  const log = new EventLog(reads, dictionaries)
   return [
     siteRoute('owner', {
       method: 'post',
@@ -37,7 +37,7 @@ export function eventsRoutes(services: Services): Route[] {
         let number = 0
         const flush = async (): Promise<void> => {
           if (!waiting.length) return
-          const { accepted, known } = await writer.store({ siteId: site.id, events: waiting }, { counted: true })
+          const { accepted, known } = await writer.store({ siteId: site.id, events: waiting })
           result.accepted += accepted
           result.known += known
           waiting = []
@@ -56,6 +56,7 @@ export function eventsRoutes(services: Services): Route[] {
         } catch (error) {
           const kept = `The ${result.accepted + result.known} events before it were stored; importing the rest again is safe.`
           if (error instanceof TooManyBytesError) throw new Problem('too-large', `An import is at most 256 MiB unpacked. ${kept}`)
+          if (error instanceof TooBusyError) throw new Problem('too-many', `${error.message} ${kept}`)
           if (error instanceof CannotStoreError) throw new Problem('unavailable', `${error.message} ${kept}`)
           if ((error as { code?: string }).code?.startsWith('Z_')) throw badInput([{ path: '', message: `The gzip data is broken. ${kept}` }])
           throw error
@@ -91,7 +92,7 @@ export function eventsRoutes(services: Services): Route[] {
           rows = []
           if (!response.write(text.join(''))) await new Promise((resolve) => response.once('drain', resolve).once('close', resolve))
         }
-        for await (const row of eventsInRange(database, site.id, from, to)) {
+        for await (const row of eventsInRange(reads, site.id, from, to)) {
           rows.push(row)
           if (rows.length >= 2000) await flush()
           if (response.destroyed) return

@@ -48,14 +48,9 @@ export interface EventRow {
 
 const READ = 'site_id, visitor_id, at, uid, name_id, address_id, rest_id, title_id, referrer_id, agent_id, place_id, data, value, currency, order_ref, fired_id'
 
-/**
- * Adds events; those whose `uid` the site already has are left as they are.
- * @returns how many were new
- */
-export async function insertEvents(database: Database, connection: PoolConnection, tuples: EventTuple[]): Promise<number> {
-  if (!tuples.length) return 0
-  const result = await database.run(`INSERT INTO events (${COLUMNS}) VALUES ? ON DUPLICATE KEY UPDATE site_id = events.site_id`, [tuples], connection)
-  return result.affectedRows
+/** Adds events that the site does not have; whose uids are claimed already. */
+export async function insertEvents(database: Database, connection: PoolConnection, tuples: EventTuple[]): Promise<void> {
+  if (tuples.length) await database.run(`INSERT INTO events (${COLUMNS}) VALUES ?`, [tuples], connection)
 }
 
 /** All events of some visitors of a site, by visitor, then in order. */
@@ -85,9 +80,4 @@ export async function countEventsSince(database: Database, siteId: number, since
     Date.now() + 60_000,
   ])
   return row?.n ?? 0
-}
-
-/** The latest event of each address of a site, for "when the last one came" by host. */
-export function latestByAddress(database: Database, siteId: number): Promise<{ address_id: number; last: number; events: number }[]> {
-  return database.rows('SELECT address_id, MAX(at) AS last, COUNT(*) AS events FROM events WHERE site_id = ? GROUP BY site_id, address_id', [siteId])
 }

@@ -12,10 +12,10 @@ import { siteRoute, type Route } from '../api/Route.js'
 import type { Services } from '../app/Services.js'
 import type { Site } from '../sites/sitesTable.js'
 import type { Wiring } from '@acequia/core/wiring/wiringSchema'
-import { countBulkMarks } from '../visits/marksTable.js'
-import { startBulkRun } from '../visits/startBulkRun.js'
+import { beginDerivation, shownDerivation } from '../visits/derivationsTable.js'
 import { countedUids, listConversions } from './conversionsTable.js'
 import { archiveGoal, deleteGoal, goalById, goalsOfSites, insertGoal, updateGoal, versionsOfGoal, type StoredGoal } from './goalsTable.js'
+import { recountsOf, type Recounts } from './recountsOf.js'
 import { presentConversions } from './presentConversions.js'
 import { draftOf } from '../wiring/draftsTable.js'
 import { releaseOf } from '../wiring/releasesTable.js'
@@ -26,13 +26,16 @@ const CONVERSION_COLUMNS = ['at', 'visitor', 'value', 'currency', 'order', 'path
 const MOST_COMPARED = 20_000
 
 /** Goals: what is counted, backtests, and the conversions themselves. */
-export function goalsRoutes({ columns, database, dictionaries, deriver, recorded, loader }: Services): Route[] {
+export function goalsRoutes({ columns, database, reads, dictionaries, deriver, recorded, loader }: Services): Route[] {
   return [
     siteRoute('reader', {
       method: 'get',
       path: '/sites/{key}/goals',
       summary: 'The goals of a site',
-      handle: async ({ site }) => Promise.all((await goalsOfSites(database, [site.id])).map(present)),
+      handle: async ({ site }) => {
+        const recounts = await recountsOf(database, site.id)
+        return (await goalsOfSites(database, [site.id])).map((stored) => present(stored, recounts))
+      },
     }),
     siteRoute('editor', {
       method: 'post',
@@ -44,12 +47,11 @@ export function goalsRoutes({ columns, database, dictionaries, deriver, recorded
         const id = nanoid(12)
         await database.transaction(async (connection) => {
           await insertGoal(database, site.id, id, body, actor.name, connection)
-          const stored = (await goalById(database, site.id, id, connection)) as StoredGoal
-          await startBulkRun(database, site.id, { no: stored.no }, connection)
+          await beginDerivation(database, site.id, connection)
         })
         deriver.nudge()
         loader.forget()
-        return present(await find(site, id))
+        return presentNow(await find(site, id))
       },
     }),
     siteRoute('reader', {
@@ -95,14 +97,14 @@ export function goalsRoutes({ columns, database, dictionaries, deriver, recorded
       body: z.object({ archived: z.boolean() }),
       handle: async ({ site, params, body }) => {
         await archiveGoal(database, (await find(site, params.id)).no, body.archived)
-        return present(await find(site, params.id))
+        return presentNow(await find(site, params.id))
       },
     }),
     siteRoute('reader', {
       method: 'get',
       path: '/sites/{key}/goals/{id}',
       summary: 'A goal, with the state of its recount',
-      handle: async ({ site, params }) => present(await find(site, params.id)),
+      handle: async ({ site, params }) => presentNow(await find(site, params.id)),
     }),
     siteRoute('editor', {
       method: 'put',
@@ -115,15 +117,15 @@ export function goalsRoutes({ columns, database, dictionaries, deriver, recorded
           if (!stored) throw notFound('goal')
           if (revision !== undefined && revision !== stored.revision) {
             throw new Problem('conflict', 'Somebody saved this goal while you were changing it; nothing of yours was saved.', {
-              current: await present(stored),
+              current: present(stored, await recountsOf(database, site.id)),
             })
           }
           await updateGoal(database, stored.no, goal, actor.name, connection)
-          if (countsDifferently(goal, stored.goal)) await startBulkRun(database, site.id, { no: stored.no }, connection)
+          if (countsDifferently(goal, stored.goal)) await beginDerivation(database, site.id, connection)
         })
         deriver.nudge()
         loader.forget()
-        return present(await find(site, params.id))
+        return presentNow(await find(site, params.id))
       },
     }),
     siteRoute('editor', {
@@ -147,7 +149,7 @@ export function goalsRoutes({ columns, database, dictionaries, deriver, recorded
       handle: async ({ site, params, query, request, response }) => {
         const stored = await find(site, params.id)
         const { from, to } = rangeOn(site, query)
-        const conversions = await presentConversions(dictionaries, await listConversions(database, [stored.no], from, to))
+        const conversions = await presentConversions(dictionaries, await listConversions(reads, await shownDerivation(reads, site.id), [stored.no], from, to))
         if (request.accepts(['json', 'csv']) !== 'csv') return conversions
         // Cells that a spreadsheet would run as formulas are put behind a quote.
         response
@@ -171,16 +173,17 @@ export function goalsRoutes({ columns, database, dictionaries, deriver, recorded
         const { backtest, name } = await columns.backtest(site, prepareGoal(goal, site.settings), range)
         const uids = backtest.countedUids()
         const others = (await goalsOfSites(database, [site.id])).filter((each) => each.id !== body.except && each.id !== body.goal)
-        return { ...(await name(backtest.result())), sameAs: await countTheSame(others, uids, range) }
+        return { ...(await name(backtest.result())), sameAs: await countTheSame(site, others, uids, range) }
       },
     }),
   ]
 
   /** Goals that counted just these events in a range. */
-  async function countTheSame(goals: readonly StoredGoal[], uids: ReadonlySet<string>, range: Range): Promise<{ id: string; name: string }[]> {
+  async function countTheSame(site: Site, goals: readonly StoredGoal[], uids: ReadonlySet<string>, range: Range): Promise<{ id: string; name: string }[]> {
     if (!uids.size || uids.size > MOST_COMPARED) return []
     const counted = await countedUids(
-      database,
+      reads,
+      await shownDerivation(reads, site.id),
       goals.map((goal) => goal.no),
       range.from,
       range.to,
@@ -197,17 +200,20 @@ export function goalsRoutes({ columns, database, dictionaries, deriver, recorded
     return stored
   }
 
-  async function present(stored: StoredGoal): Promise<Record<string, unknown>> {
-    const left = stored.bulkNo ? await countBulkMarks(database, stored.siteId, stored.bulkNo) : 0
-    return {
-      id: stored.id,
-      ...stored.goal,
-      revision: stored.revision,
-      createdAt: new Date(stored.createdAt).toISOString(),
-      changedAt: new Date(stored.changedAt).toISOString(),
-      archivedAt: stored.archivedAt === null ? null : new Date(stored.archivedAt).toISOString(),
-      recount: { state: left ? 'running' : 'done', done: Math.max(0, stored.bulkTotal - left), total: stored.bulkTotal },
-    }
+  async function presentNow(stored: StoredGoal): Promise<Record<string, unknown>> {
+    return present(stored, await recountsOf(database, stored.siteId))
+  }
+}
+
+function present(stored: StoredGoal, recounts: Recounts): Record<string, unknown> {
+  return {
+    id: stored.id,
+    ...stored.goal,
+    revision: stored.revision,
+    createdAt: new Date(stored.createdAt).toISOString(),
+    changedAt: new Date(stored.changedAt).toISOString(),
+    archivedAt: stored.archivedAt === null ? null : new Date(stored.archivedAt).toISOString(),
+    recount: recounts(stored.no),
   }
 }
 

@@ -1,5 +1,7 @@
 import type { Goal } from '@acequia/core/goals/goalSchema'
+import type { PoolConnection } from 'mysql2/promise'
 import type { Connection, Database } from '../database/Database.js'
+import { forgetGoal } from '../visits/derivationsTable.js'
 
 /** A goal as it is stored. `no` is the small number that conversions refer to. */
 export interface StoredGoal {
@@ -8,9 +10,6 @@ export interface StoredGoal {
   siteId: number
   revision: number
   goal: Goal
-  /** The bulk run that recounts it, and how many visitors it has to go through. */
-  bulkNo: number
-  bulkTotal: number
   createdAt: number
   changedAt: number
   /** When it was put away; null while it is in use. */
@@ -23,14 +22,12 @@ interface GoalRow {
   site_id: number
   revision: number
   goal: string
-  bulk_no: number
-  bulk_total: number
   created_at: number
   changed_at: number
   archived_at: number | null
 }
 
-const READ = 'SELECT no, id, site_id, revision, goal, bulk_no, bulk_total, created_at, changed_at, archived_at FROM goals'
+const READ = 'SELECT no, id, site_id, revision, goal, created_at, changed_at, archived_at FROM goals'
 
 const toGoal = (row: GoalRow): StoredGoal => ({
   no: row.no,
@@ -38,8 +35,6 @@ const toGoal = (row: GoalRow): StoredGoal => ({
   siteId: row.site_id,
   revision: row.revision,
   goal: JSON.parse(row.goal) as Goal,
-  bulkNo: row.bulk_no,
-  bulkTotal: row.bulk_total,
   createdAt: row.created_at,
   changedAt: row.changed_at,
   archivedAt: row.archived_at,
@@ -102,21 +97,9 @@ export async function updateGoal(database: Database, no: number, goal: Goal, by:
   await noteVersion(database, no, by, connection)
 }
 
-/** Notes the bulk run that recounts goals: one, or all of a site. */
-export async function noteBulkRun(
-  database: Database,
-  which: { no: number } | { siteId: number },
-  bulkNo: number,
-  total: number,
-  connection: Connection,
-): Promise<void> {
-  const [column, value] = 'no' in which ? ['no', which.no] : ['site_id', which.siteId]
-  await database.run(`UPDATE goals SET bulk_no = ?, bulk_total = ? WHERE ${column} = ?`, [bulkNo, total, value], connection)
-}
-
 /** Removes a goal and what was counted for it. */
-export async function deleteGoal(database: Database, stored: StoredGoal, connection: Connection): Promise<void> {
+export async function deleteGoal(database: Database, stored: StoredGoal, connection: PoolConnection): Promise<void> {
   await database.run('DELETE FROM goals WHERE no = ?', [stored.no], connection)
   await database.run('DELETE FROM goal_versions WHERE goal_no = ?', [stored.no], connection)
-  await database.run('DELETE FROM conversions WHERE goal_no = ?', [stored.no], connection)
+  await forgetGoal(database, stored.siteId, stored.no, connection)
 }

@@ -4,7 +4,7 @@ import * as z from 'zod'
 import { rangeOn, rangeQuery } from '../api/rangeQuery.js'
 import { siteRoute, type Route } from '../api/Route.js'
 import type { Services } from '../app/Services.js'
-import type { Site } from '../sites/sitesTable.js'
+import { shownDerivation } from '../visits/derivationsTable.js'
 import { visitsByDay } from '../visits/visitsTable.js'
 import { releasesInRange } from '../wiring/releasesTable.js'
 import { listConversions } from './conversionsTable.js'
@@ -15,7 +15,7 @@ import { summarizeGoals, type GoalSummary } from './summarizeGoals.js'
 const LATEST = 12
 
 /** What *Today* shows: visits, all goals against the range before, releases, the last conversions. */
-export function overviewRoutes({ database, dictionaries }: Services): Route[] {
+export function overviewRoutes({ database, reads, dictionaries }: Services): Route[] {
   return [
     siteRoute('reader', {
       method: 'get',
@@ -26,15 +26,17 @@ export function overviewRoutes({ database, dictionaries }: Services): Route[] {
         const { calendar, ...range } = rangeOn(site, query)
         const earlier = rangeBefore(range, calendar)
         const goals = (await goalsOfSites(database, [site.id])).filter((goal) => query.archived === 'with' || goal.archivedAt === null)
+        // One derivation for all of these questions, whatever is shown a moment later.
+        const shown = await shownDerivation(reads, site.id)
         const numbers = goals.map((goal) => goal.no)
         const [visits, visitsBefore, now, before, releases, latest] = await Promise.all([
-          visitsByDay(database, site.id, range.from, range.to),
-          visitsByDay(database, site.id, earlier.from, earlier.to),
-          summarizeGoals(database, numbers, range),
-          summarizeGoals(database, numbers, earlier),
+          visitsByDay(reads, shown, range.from, range.to),
+          visitsByDay(reads, shown, earlier.from, earlier.to),
+          summarizeGoals(reads, shown, numbers, range),
+          summarizeGoals(reads, shown, numbers, earlier),
           releasesInRange(database, site.id, range.from, range.to),
           latestConversions(
-            site,
+            shown,
             goals.map(({ no, id, goal }) => ({ no, id, name: goal.name })),
             range,
           ),
@@ -68,10 +70,11 @@ export function overviewRoutes({ database, dictionaries }: Services): Route[] {
     }),
   ]
 
-  async function latestConversions(site: Site, goals: { no: number; id: string; name: string }[], range: Range): Promise<object[]> {
+  async function latestConversions(shown: number, goals: { no: number; id: string; name: string }[], range: Range): Promise<object[]> {
     const rows = (
       await listConversions(
-        database,
+        reads,
+        shown,
         goals.map((goal) => goal.no),
         range.from,
         range.to,

@@ -18,11 +18,11 @@ export interface GoalSummary {
 }
 
 /** What was counted for goals in a range, by goal number, from the derived conversions. */
-export async function summarizeGoals(database: Database, goalNos: number[], range: Range): Promise<Map<number, GoalSummary>> {
+export async function summarizeGoals(database: Database, derivationNo: number, goalNos: number[], range: Range): Promise<Map<number, GoalSummary>> {
   const [byDay, converting, without] = await Promise.all([
-    conversionsByDay(database, goalNos, range.from, range.to),
-    convertingVisitsByGoal(database, goalNos, range.from, range.to),
-    unconvertedByGoal(database, goalNos, range.from, range.to),
+    conversionsByDay(database, derivationNo, goalNos, range.from, range.to),
+    convertingVisitsByGoal(database, derivationNo, goalNos, range.from, range.to),
+    unconvertedByGoal(database, derivationNo, goalNos, range.from, range.to),
   ])
   return new Map(
     goalNos.map((no) => {

@@ -5,6 +5,7 @@ import { countEventsSince } from '../events/eventsTable.js'
 import { listConversions } from '../goals/conversionsTable.js'
 import { goalsOfSites } from '../goals/goalsTable.js'
 import { presentConversions } from '../goals/presentConversions.js'
+import { shownDerivation } from '../visits/derivationsTable.js'
 import type { Site } from '../sites/sitesTable.js'
 
 /** Changes within this time are told together, in ms. */
@@ -47,6 +48,7 @@ export function liveRoutes({ changes, database, dictionaries }: Services): Route
       const goals = await goalsOfSites(database, [site.id])
       const rows = await listConversions(
         database,
+        await shownDerivation(database, site.id),
         goals.map((goal) => goal.no),
         Date.now() - NEWS_MS,
         Date.now() + NEWS_MS,

@@ -1,12 +1,11 @@
 import { siteSchema } from '@acequia/core/sites/siteSchema'
-import { urlParts } from '@acequia/core/readings/url'
 import { customAlphabet } from 'nanoid'
 import * as z from 'zod'
 import { Problem } from '../api/Problem.js'
 import { knownRoute, siteRoute, type Route } from '../api/Route.js'
 import type { Services } from '../app/Services.js'
-import { latestByAddress } from '../events/eventsTable.js'
-import { startBulkRun } from '../visits/startBulkRun.js'
+import { arrivalsOf } from '../events/arrivalsTable.js'
+import { beginDerivation, firstDerivation } from '../visits/derivationsTable.js'
 import { allSites, insertSite, siteForUpdate, updateSite, type Site } from './sitesTable.js'
 
 /** Keys are easy to read out: no letters that look like digits. */
@@ -18,7 +17,7 @@ const present = (site: Site) => ({ key: site.key, ...site.settings, revision: si
 const DERIVING = ['hosts', 'timeZone', 'currency', 'rates', 'sourceRules', 'passThroughHosts', 'clickIds'] as const
 
 /** Sites and their settings. */
-export function sitesRoutes({ database, dictionaries, deriver, people, sites, loader }: Services): Route[] {
+export function sitesRoutes({ database, deriver, people, sites, loader }: Services): Route[] {
   return [
     knownRoute({
       method: 'get',
@@ -42,6 +41,7 @@ export function sitesRoutes({ database, dictionaries, deriver, people, sites, lo
         const key = newKey()
         await database.transaction(async (connection) => {
           const id = await insertSite(database, key, body, connection)
+          await firstDerivation(database, id, body, connection)
           await people.ownNewSite(id, actor, connection)
         })
         sites.forget()
@@ -62,7 +62,7 @@ export function sitesRoutes({ database, dictionaries, deriver, people, sites, lo
           }
           await updateSite(database, site.id, settings, connection)
           if (DERIVING.some((name) => JSON.stringify(settings[name]) !== JSON.stringify(site.settings[name]))) {
-            await startBulkRun(database, site.id, { siteId: site.id }, connection)
+            await beginDerivation(database, site.id, connection)
           }
         })
         sites.forget()
@@ -76,15 +76,8 @@ export function sitesRoutes({ database, dictionaries, deriver, people, sites, lo
       path: '/sites/{key}/arrivals',
       summary: 'When the last event came, by host',
       handle: async ({ site }) => {
-        const rows = await latestByAddress(database, site.id)
-        const texts = await dictionaries.addresses.textsOf(rows.map((row) => row.address_id))
-        const hosts = new Map<string, { host: string; last: number; events: number }>()
-        for (const row of rows) {
-          const { host } = urlParts(texts.get(row.address_id) ?? '')
-          const entry = hosts.get(host) ?? { host, last: 0, events: 0 }
-          hosts.set(host, { host, last: Math.max(entry.last, row.last), events: entry.events + row.events })
-        }
-        return [...hosts.values()].sort((a, b) => b.events - a.events).map((entry) => ({ ...entry, last: new Date(entry.last).toISOString() }))
+        const rows = await arrivalsOf(database, site.id)
+        return rows.map(({ host, events, last_at }) => ({ host, events, last: new Date(last_at).toISOString() }))
       },
     }),
   ]

@@ -60,3 +60,8 @@ export async function insertSite(database: Database, key: string, settings: Site
 export async function updateSite(database: Database, id: number, settings: SiteSettings, connection: Connection): Promise<void> {
   await database.run('UPDATE sites SET settings = ?, revision = revision + 1 WHERE id = ?', [JSON.stringify(settings), id], connection)
 }
+
+/** Raises a site's revision without changing it, so that whoever remembers what depends on it begins anew. */
+export async function touchSite(database: Database, id: number, connection: Connection): Promise<void> {
+  await database.run('UPDATE sites SET revision = revision + 1 WHERE id = ?', [id], connection)
+}

@@ -6,6 +6,7 @@ import { notFound } from '../api/Problem.js'
 import { siteRoute, type Route } from '../api/Route.js'
 import type { Services } from '../app/Services.js'
 import { hashOf } from '../dictionaries/Dictionary.js'
+import { shownDerivation } from '../visits/derivationsTable.js'
 import { EventLog } from '../events/EventLog.js'
 import { goalsOfSites } from '../goals/goalsTable.js'
 import { draftOf } from '../wiring/draftsTable.js'
@@ -28,8 +29,8 @@ export function visitorsRoutes({ database, dictionaries }: Services): Route[] {
           goalsOfSites(database, [site.id]),
           draftOf(database, site.id),
           releaseOf(database, site.id),
-          database.rows<{ goal_no: number; uid: string }>('SELECT goal_no, uid FROM conversions WHERE site_id = ? AND visitor_id = ? AND counted = 0', [
-            site.id,
+          database.rows<{ goal_no: number; uid: string }>('SELECT goal_no, uid FROM conversions WHERE derivation_no = ? AND visitor_id = ? AND counted = 0', [
+            await shownDerivation(database, site.id),
             known.id,
           ]),
         ])

@@ -6,8 +6,7 @@ import type { VisitSource } from '@acequia/core/sources/sourceOf'
 import { deriveVisits, pageViewsOf } from '@acequia/core/visits/deriveVisits'
 import type { VisitorEvents } from '../events/EventLog.js'
 import type { ConversionTuple } from '../goals/conversionsTable.js'
-import type { StoredGoal } from '../goals/goalsTable.js'
-import type { Site } from '../sites/sitesTable.js'
+import type { Definition } from './derivationsTable.js'
 import type { VisitTuple } from './visitsTable.js'
 
 /** What is derived of some visitors: rows to be written, still with sources as texts. */
@@ -28,15 +27,15 @@ export function sourceFromText(text: string): VisitSource {
   return { kind, source, medium, campaign, content, term }
 }
 
-/** Makes the deriving function for a site and its goals; reading rules once for many visitors. */
-export function deriverFor(site: Site, goals: StoredGoal[]): (visitors: VisitorEvents[]) => Derived {
-  const calendar = calendarOf(site.settings.timeZone)
+/** Makes the deriving function of a derivation; reading rules once for many visitors. */
+export function deriverFor(derivationNo: number, { settings, goals }: Definition): (visitors: VisitorEvents[]) => Derived {
+  const calendar = calendarOf(settings.timeZone)
   const partsOf = rememberingUrlParts()
-  const prepared = goals.map((stored) => ({ no: stored.no, goal: prepareGoal(stored.goal, site.settings) }))
+  const prepared = goals.map(({ no, goal }) => ({ no, goal: prepareGoal(goal, settings) }))
   return (visitors) => {
     const derived: Derived = { visits: [], conversions: [] }
     for (const { visitorId, events } of visitors) {
-      const visits = deriveVisits(events, site.settings)
+      const visits = deriveVisits(events, settings)
       const numbers = new Map(visits.map((visit, index) => [visit, index]))
       const sources = new Map(visits.map((visit) => [visit, sourceText(visit.source)]))
       for (const [index, visit] of visits.entries()) {
@@ -44,7 +43,7 @@ export function deriverFor(site: Site, goals: StoredGoal[]): (visitors: VisitorE
         derived.visits.push({
           source: sources.get(visit) as string,
           tuple: [
-            site.id,
+            derivationNo,
             visitorId,
             index,
             visit.startedAt,
@@ -63,7 +62,7 @@ export function deriverFor(site: Site, goals: StoredGoal[]): (visitors: VisitorE
           derived.conversions.push({
             source: sources.get(visit) as string,
             tuple: [
-              site.id,
+              derivationNo,
               no,
               visitorId,
               event.at,

@@ -23,6 +23,7 @@ const settings = ref<SiteSettings>({
   consent: 'not-needed',
   scriptHosts: [],
   surveyNightly: false,
+  keepMonths: null,
 })
 const problem = ref('')
 const wrong = ref<Record<string, string>>({})

@@ -7,6 +7,7 @@ import { useKeptDraft } from '../app/useKeptDraft'
 import { useKeys } from '../app/useKeys'
 import ArrivalList from './ArrivalList.vue'
 import { useCurrentSite, type SiteAnswer } from './currentSite'
+import DerivationSection from './DerivationSection.vue'
 import LinesField from './LinesField.vue'
 import SiteFields from './SiteFields.vue'
 
@@ -17,6 +18,8 @@ const wrong = ref<Record<string, string>>({})
 const said = ref('')
 const canEdit = computed(() => current.site?.role !== 'reader')
 
+/** Choices for how long events are kept, in months, with the one that is set. */
+const KEPT = [...new Set([3, 6, 13, 25, 37, 50, ...(current.site?.keepMonths ? [current.site.keepMonths] : [])])].sort((a, b) => a - b)
 const settingsOf = ({ key: _, revision: __, createdAt: ___, role: ____, ...settings }: SiteAnswer): SiteSettings => settings
 const site = current.site as SiteAnswer
 const { draft, changed, accept, settle, discard } = useKeptDraft<SiteSettings>(`site.${current.key}`, settingsOf(site))
@@ -123,6 +126,15 @@ useKeys({ '$mod+s': () => void save() })
               >With the second, nothing is kept in the browser and nothing is sent until the page calls <code>consent({ statistics, marketing })</code>.</small
             >
           </label>
+          <label class="field">
+            Events are kept
+            <select v-model="draft.keepMonths">
+              <option :value="null">for good</option>
+              <option v-for="months in KEPT" :key="months" :value="months">for {{ months }} months</option>
+            </select>
+            <small v-if="errorFor('keepMonths')" class="error-text">{{ errorFor('keepMonths') }}</small>
+            <small v-else>Whole months that are older are removed every night, and what was counted from them with them. Nothing brings them back.</small>
+          </label>
         </fieldset>
         <div class="actions">
           <button class="main-action" :disabled="!canEdit || !changed">Save</button>
@@ -131,6 +143,7 @@ useKeys({ '$mod+s': () => void save() })
           <span role="status">{{ said }}</span>
         </div>
       </form>
+      <DerivationSection />
     </div>
     <aside class="evidence" aria-label="What arrives"><ArrivalList /></aside>
   </div>

@@ -1,0 +1,79 @@
+import { spawn, type ChildProcess } from 'node:child_process'
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { freePort } from '../server/src/database/freePort.js'
+import { startMariaDb, type EmbeddedMariaDb } from '../server/src/database/EmbeddedMariaDb.js'
+
+const TOKEN = 'token-of-a-bench-server'
+const MAIN = fileURLToPath(new URL('../server/src/main.ts', import.meta.url))
+
+/** A server in a process of its own, beside a MariaDB of its own. */
+export interface ChildServer {
+  url: string
+  pid: number
+  mariaDb: EmbeddedMariaDb
+  api: <T>(method: string, path: string, body?: unknown) => Promise<T>
+  /** Adds a site. @returns its key */
+  addSite: () => Promise<string>
+  stop: () => Promise<void>
+}
+
+/** Starts both on free ports, with their data in a folder that is removed when they stop. */
+export async function startChildServer(options: { bufferPool?: string; environment?: Record<string, string> } = {}): Promise<ChildServer> {
+  const folder = mkdtempSync(join(tmpdir(), 'acequia-bench-'))
+  const mariaDb = await startMariaDb(folder, { bufferPool: options.bufferPool ?? '1G' })
+  const port = await freePort()
+  const child = spawn(process.execPath, ['--import', 'tsx', MAIN], {
+    env: {
+      ...process.env,
+      ACEQUIA_PORT: String(port),
+      ACEQUIA_DATA: folder,
+      ACEQUIA_DB_URL: mariaDb.url,
+      ACEQUIA_TOKEN: TOKEN,
+      ACEQUIA_LOG_LEVEL: 'error',
+      ACEQUIA_COLLECT_LIMIT: '1000000000',
+      ...options.environment,
+    },
+    stdio: ['ignore', 'ignore', 'inherit'],
+  })
+  const url = `http://127.0.0.1:${port}`
+  await untilReady(url, child)
+  const api = async <T>(method: string, path: string, body?: unknown): Promise<T> => {
+    const answer = await fetch(`${url}/api/v1${path}`, {
+      method,
+      headers: { authorization: `Bearer ${TOKEN}`, 'content-type': 'application/json' },
+      ...(body !== undefined && { body: JSON.stringify(body) }),
+    })
+    if (!answer.ok) throw new Error(`${method} ${path}: ${await answer.text()}`)
+    return (await answer.json()) as T
+  }
+  return {
+    url,
+    pid: child.pid as number,
+    mariaDb,
+    api,
+    async addSite() {
+      const site = { name: 'Observatory', hosts: ['altolucero.example'], timeZone: 'Europe/Madrid', currency: 'EUR' }
+      return (await api<{ key: string }>('POST', '/sites', site)).key
+    },
+    async stop() {
+      const ended = new Promise((resolve) => child.once('exit', resolve))
+      child.kill('SIGTERM')
+      await ended
+      await mariaDb.stop()
+      rmSync(folder, { recursive: true, force: true })
+    },
+  }
+}
+
+async function untilReady(url: string, child: ChildProcess): Promise<void> {
+  for (let tries = 0; tries < 600; tries++) {
+    if (child.exitCode !== null) throw new Error(`The server ended with code ${child.exitCode}.`)
+    const answer = await fetch(`${url}/readyz`).catch(() => null)
+    if (answer?.ok) return
+    await new Promise((resolve) => setTimeout(resolve, 100))
+  }
+  throw new Error('The server was not ready within a minute.')
+}

@@ -1,0 +1,178 @@
+import { Pool } from 'undici'
+import { createPool } from 'mysql2/promise'
+import type { LoggedEvent } from '../core/src/events/LoggedEvent.js'
+import { startChildServer, type ChildServer } from './childServer.js'
+import { makeVisitors } from './makeColumns.js'
+import { type Row } from './Row.js'
+
+/** Events that go to the log at once where nothing but the insert is measured. */
+const GROUP = 2000
+const EVENTS = 200_000
+/** Batches on their way at the same time. */
+const AT_ONCE = 64
+
+interface Batch {
+  visitor: string
+  events: LoggedEvent[]
+}
+
+/**
+ * How many durable events a second one collector takes over HTTP, against the bare insert of the same rows; then
+ * how it answers at half of that.
+ * @param seconds how long half the load is kept up; ten minutes is what is promised
+ */
+export async function collector(seconds = Number(process.env.ACEQUIA_BENCH_SECONDS ?? 600)): Promise<Row[]> {
+  const server = await startChildServer()
+  const client = new Pool(server.url, { connections: AT_ONCE, pipelining: 1 })
+  try {
+    const key = await server.addSite()
+    const send = sender(client, key)
+    // Once through with other events, so that dictionaries and compiler are warm.
+    await sendAll(batches('warm', 20_000, 20), send)
+    await derived(server)
+    const runs: { perSecond: number; size: number }[] = []
+    for (const size of [100, 20, 5]) {
+      const list = batches(`run-${size}`, EVENTS, size)
+      const began = performance.now()
+      await sendAll(list, send)
+      runs.push({ perSecond: EVENTS / ((performance.now() - began) / 1000), size })
+      await derived(server)
+    }
+    const bare = await bareInsert(server)
+    const rows = runs.map(({ perSecond, size }): Row => ({
+      what: `collector: durable events a second, one process, ${size} in a batch, derivation at work beside it`,
+      measured: `${Math.round(perSecond)} events/s`,
+      limit: `${Math.round(bare)} events/s, the same rows through mysql2 alone`,
+      ratio: perSecond / bare,
+      spread: `one run of ${EVENTS} events`,
+      target: '≥ 0.5 ×',
+      met: perSecond >= 0.5 * bare,
+    }))
+    rows.push(...(await atHalf(server, send, (runs[1] as { perSecond: number }).perSecond / 2, seconds)))
+    return rows
+  } finally {
+    await client.close()
+    await server.stop()
+  }
+}
+
+/** Batches of made-up visitors, about as many events as wanted. */
+function batches(name: string, events: number, size: number): Batch[] {
+  const list: Batch[] = []
+  let left = events
+  let open: Batch | undefined
+  for (const { visitorId, visits } of makeVisitors(events)) {
+    for (const { events: its } of visits) {
+      for (const event of its) {
+        if (!open || open.events.length >= size) list.push((open = { visitor: `${name}-${visitorId}-visitor`, events: [] }))
+        open.events.push({ ...event, uid: `${name}-${event.uid}-0123456789abcdef` })
+        if (--left === 0) return list
+      }
+    }
+    // Small batches are one visitor's; large ones, as a server sends them, are filled up.
+    if (size < 50) open = undefined
+  }
+  return list
+}
+
+function sender(client: Pool, key: string): (batch: Batch) => Promise<number> {
+  return async ({ visitor, events }) => {
+    const body = JSON.stringify({ visitor, events: events.map(({ at, userAgent: _, ...event }) => ({ ...event, at: new Date(at).toISOString() })) })
+    const began = performance.now()
+    const answer = await client.request({ path: `/c/${key}`, method: 'POST', headers: { 'content-type': 'text/plain' }, body })
+    await answer.body.dump()
+    if (answer.statusCode !== 204) throw new Error(`The collector answered ${answer.statusCode}.`)
+    return performance.now() - began
+  }
+}
+
+async function sendAll(list: Batch[], send: (batch: Batch) => Promise<number>): Promise<void> {
+  let next = 0
+  await Promise.all(
+    Array.from({ length: AT_ONCE }, async () => {
+      while (next < list.length) await send(list[next++] as Batch)
+    }),
+  )
+}
+
+async function derived(server: ChildServer): Promise<void> {
+  for (;;) {
+    const text = await (await fetch(`${server.url}/metrics`)).text()
+    if (/^acequia_visitors_to_derive 0$/m.test(text)) return
+    await new Promise((resolve) => setTimeout(resolve, 200))
+  }
+}
+
+/** The rows of one site once more under another, through mysql2 alone. @returns events a second */
+async function bareInsert(server: ChildServer): Promise<number> {
+  const pool = createPool({ uri: server.mariaDb.url, connectionLimit: 2, charset: 'utf8mb4_bin' })
+  const [rows] = await pool.query<never[]>('SELECT * FROM events LIMIT ?', [EVENTS])
+  const columns = Object.keys((rows as Record<string, unknown>[])[0] as object).filter((name) => name !== 'id')
+  const tuples = (rows as Record<string, unknown>[]).map((row) => columns.map((name) => (name === 'site_id' ? 60_000 : row[name])))
+  // In the order of arrival, as they came the first time.
+  tuples.sort(() => 0)
+  const began = performance.now()
+  for (let start = 0; start < tuples.length; start += GROUP)
+    await pool.query(`INSERT INTO events (${columns.join(', ')}) VALUES ?`, [tuples.slice(start, start + GROUP)])
+  const perSecond = tuples.length / ((performance.now() - began) / 1000)
+  await pool.end()
+  return perSecond
+}
+
+/** Sends at a steady rate, and looks at answer times and memory. */
+async function atHalf(server: ChildServer, send: (batch: Batch) => Promise<number>, perSecond: number, seconds: number): Promise<Row[]> {
+  const size = 20
+  const times: number[] = []
+  const memory: number[] = []
+  const began = performance.now()
+  let sent = 0
+  let round = 0
+  let list: Batch[] = []
+  const waiting = new Set<Promise<void>>()
+  let failed: unknown
+  while (performance.now() - began < seconds * 1000) {
+    const due = Math.floor((perSecond * (performance.now() - began)) / 1000)
+    while (sent < due) {
+      if (!list.length) list = batches(`half-${round++}`, Math.ceil(perSecond * 10), size)
+      const batch = list.pop() as Batch
+      sent += batch.events.length
+      const one = send(batch)
+        .then((ms) => void times.push(ms))
+        .catch((error: unknown) => void (failed = error))
+        .finally(() => waiting.delete(one))
+      waiting.add(one)
+    }
+    if (failed) throw failed
+    if (memory.length < (performance.now() - began) / 5000) memory.push(await residentMemory(server))
+    await new Promise((resolve) => setTimeout(resolve, 5))
+  }
+  await Promise.all(waiting)
+  times.sort((a, b) => a - b)
+  const p99 = times[Math.ceil(times.length * 0.99) - 1] as number
+  const [middle, end] = [memory[Math.floor(memory.length / 2)] as number, memory[memory.length - 1] as number]
+  return [
+    {
+      what: `collector: answer time at half of that (${Math.round(perSecond)} events/s) for ${seconds} s`,
+      measured: `p99 ${p99.toFixed(0)} ms`,
+      limit: '100 ms',
+      ratio: p99 / 100,
+      spread: `median ${(times[times.length >> 1] as number).toFixed(1)} ms, largest ${(times[times.length - 1] as number).toFixed(0)} ms, ${times.length} batches`,
+      target: '≤ 100 ms',
+      met: p99 <= 100,
+    },
+    {
+      what: 'collector: memory over that time',
+      measured: `${Math.round(end / 1e6)} MB at the end`,
+      limit: `${Math.round(middle / 1e6)} MB half-way`,
+      ratio: end / middle,
+      spread: `${Math.round(Math.min(...memory) / 1e6)} to ${Math.round(Math.max(...memory) / 1e6)} MB`,
+      target: '≤ 1.2 ×',
+      met: end <= 1.2 * middle,
+    },
+  ]
+}
+
+async function residentMemory(server: ChildServer): Promise<number> {
+  const text = await (await fetch(`${server.url}/metrics`)).text()
+  return Number(/^acequia_process_resident_memory_bytes (\S+)$/m.exec(text)?.[1] ?? NaN)
+}

@@ -1,0 +1,91 @@
+import { Problem } from '../api/Problem.js'
+import { siteRoute, type Route } from '../api/Route.js'
+import type { Services } from '../app/Services.js'
+import { beginDerivation, derivationsOfSites, dropFilling, pauseDerivation, readDefinition } from './derivationsTable.js'
+import { countBulkMarks } from './marksTable.js'
+
+/** How far the derivation of a site is, as the API tells it. */
+export interface DerivationAnswer {
+  /** `filling` while figures are being made anew; those of before are shown until it is done. */
+  state: 'shown' | 'filling'
+  paused: boolean
+  /** Visitors gone through, and all of them; 0 until they are counted. */
+  done: number
+  total: number
+  startedAt: string
+  /** Whether goals or settings have changed, so that giving up would leave old figures. */
+  changes: boolean
+}
+
+/** Making everything that was counted anew from the log: begin, pause, go on, give up. */
+export function derivationRoutes({ database, deriver }: Services): Route[] {
+  return [
+    siteRoute('reader', {
+      method: 'get',
+      path: '/sites/{key}/derivation',
+      summary: 'Whether visits and conversions are being made anew from the log, and how far that is',
+      handle: ({ site }) => stateOf(site.id),
+    }),
+    siteRoute('owner', {
+      method: 'post',
+      path: '/sites/{key}/derivation:begin',
+      summary: 'Make all visits and conversions anew from the log; what is shown stays until it is done',
+      handle: async ({ site }) => {
+        await database.transaction((connection) => beginDerivation(database, site.id, connection))
+        deriver.nudge()
+        return stateOf(site.id)
+      },
+    }),
+    siteRoute('owner', {
+      method: 'post',
+      path: '/sites/{key}/derivation:pause',
+      summary: 'Pause it; new events still count',
+      handle: async ({ site }) => {
+        await pauseDerivation(database, site.id, true)
+        return stateOf(site.id)
+      },
+    }),
+    siteRoute('owner', {
+      method: 'post',
+      path: '/sites/{key}/derivation:resume',
+      summary: 'Go on where it was paused',
+      handle: async ({ site }) => {
+        await pauseDerivation(database, site.id, false)
+        deriver.nudge()
+        return stateOf(site.id)
+      },
+    }),
+    siteRoute('owner', {
+      method: 'post',
+      path: '/sites/{key}/derivation:cancel',
+      summary: 'Give it up; refused where goals or settings have changed, because their figures would stay old',
+      handle: async ({ site }) => {
+        if ((await stateOf(site.id)).changes)
+          throw new Problem('in-use', 'Goals or settings have changed since, and their figures need this. You can pause it; it goes on where it was.')
+        await dropFilling(database, site.id)
+        return stateOf(site.id)
+      },
+    }),
+  ]
+
+  async function stateOf(siteId: number): Promise<DerivationAnswer> {
+    const derivations = await derivationsOfSites(database, [siteId])
+    const shown = derivations.find(({ state }) => state === 'shown')
+    const current = derivations.find(({ state }) => state === 'filling') ?? shown
+    const total = current?.total ?? 0
+    const left = current?.state === 'filling' ? (current.total === null ? 0 : await countBulkMarks(database, current.no)) : 0
+    return {
+      state: current?.state ?? 'shown',
+      paused: current?.paused ?? false,
+      done: Math.max(0, total - left),
+      total,
+      startedAt: new Date(current?.startedAt ?? 0).toISOString(),
+      changes: !!shown && !!current && !alike(shown.definition, current.definition),
+    }
+  }
+}
+
+/** Whether two definitions count the same; settings are read, because older ones lack what came since. */
+function alike(one: string, other: string): boolean {
+  return JSON.stringify(readDefinition(one)) === JSON.stringify(readDefinition(other))
+}
