@@ -12,11 +12,12 @@ const MAIN = fileURLToPath(new URL('../server/src/main.ts', import.meta.url))
 /** A server in a process of its own, beside a MariaDB of its own. */
 export interface ChildServer {
   url: string
-  pid: number
   mariaDb: EmbeddedMariaDb
   api: <T>(method: string, path: string, body?: unknown) => Promise<T>
   /** Adds a site. @returns its key */
   addSite: () => Promise<string>
+  /** Ends the server and starts it again on the same data. */
+  restart: () => Promise<void>
   stop: () => Promise<void>
 }
 
@@ -25,21 +26,30 @@ export async function startChildServer(options: { bufferPool?: string; environme
   const folder = mkdtempSync(join(tmpdir(), 'acequia-bench-'))
   const mariaDb = await startMariaDb(folder, { bufferPool: options.bufferPool ?? '1G' })
   const port = await freePort()
-  const child = spawn(process.execPath, ['--import', 'tsx', MAIN], {
-    env: {
-      ...process.env,
-      ACEQUIA_PORT: String(port),
-      ACEQUIA_DATA: folder,
-      ACEQUIA_DB_URL: mariaDb.url,
-      ACEQUIA_TOKEN: TOKEN,
-      ACEQUIA_LOG_LEVEL: 'error',
-      ACEQUIA_COLLECT_LIMIT: '1000000000',
-      ...options.environment,
-    },
-    stdio: ['ignore', 'ignore', 'inherit'],
-  })
   const url = `http://127.0.0.1:${port}`
-  await untilReady(url, child)
+  const start = async (): Promise<ChildProcess> => {
+    const child = spawn(process.execPath, ['--import', 'tsx', MAIN], {
+      env: {
+        ...process.env,
+        ACEQUIA_PORT: String(port),
+        ACEQUIA_DATA: folder,
+        ACEQUIA_DB_URL: mariaDb.url,
+        ACEQUIA_TOKEN: TOKEN,
+        ACEQUIA_LOG_LEVEL: 'error',
+        ACEQUIA_COLLECT_LIMIT: '1000000000',
+        ...options.environment,
+      },
+      stdio: ['ignore', 'ignore', 'inherit'],
+    })
+    await untilReady(url, child)
+    return child
+  }
+  const end = async (): Promise<void> => {
+    const ended = new Promise((resolve) => child.once('exit', resolve))
+    child.kill('SIGTERM')
+    await ended
+  }
+  let child = await start()
   const api = async <T>(method: string, path: string, body?: unknown): Promise<T> => {
     const answer = await fetch(`${url}/api/v1${path}`, {
       method,
@@ -51,17 +61,18 @@ export async function startChildServer(options: { bufferPool?: string; environme
   }
   return {
     url,
-    pid: child.pid as number,
     mariaDb,
     api,
     async addSite() {
       const site = { name: 'Observatory', hosts: ['altolucero.example'], timeZone: 'Europe/Madrid', currency: 'EUR' }
       return (await api<{ key: string }>('POST', '/sites', site)).key
     },
+    async restart() {
+      await end()
+      child = await start()
+    },
     async stop() {
-      const ended = new Promise((resolve) => child.once('exit', resolve))
-      child.kill('SIGTERM')
-      await ended
+      await end()
       await mariaDb.stop()
       rmSync(folder, { recursive: true, force: true })
     },

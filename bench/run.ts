@@ -2,14 +2,25 @@ import { writeFileSync } from 'node:fs'
 import { cpus, totalmem } from 'node:os'
 import { parseArgs } from 'node:util'
 import { stopBuilding } from '../server/src/wiring/buildLoader.js'
+import { collector } from './collector.js'
 import { columns } from './columns.js'
 import { dryRun } from './dryRun.js'
 import { loaderSize } from './loaderSize.js'
+import { live } from './live.js'
+import { log } from './log.js'
 import { pageLoad } from './pageLoad.js'
 import type { Row } from './Row.js'
 
 /** Everything that is measured, by name. */
-const BENCHES: Record<string, () => Promise<Row[]>> = { 'loader-size': loaderSize, 'page-load': pageLoad, 'dry-run': () => Promise.resolve(dryRun()), columns }
+const BENCHES: Record<string, () => Promise<Row[]>> = {
+  'loader-size': loaderSize,
+  'page-load': pageLoad,
+  'dry-run': () => Promise.resolve(dryRun()),
+  columns,
+  collector: () => collector(),
+  live,
+  log: () => log(),
+}
 
 /** `npm run bench`: measures each figure against its limit in the same run, prints them, and writes docs/bench.md. */
 const { values } = parseArgs({ options: { only: { type: 'string' } } })

@@ -73,9 +73,12 @@ export function addDays(day: Day, days: number): Day {
   return new Date(Date.parse(day + 'T00:00:00Z') + days * 86_400_000).toISOString().slice(0, 10)
 }
 
-/** Tells whether a text is a calendar day that exists. */
+const MONTH_DAYS = [31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31]
+const isLeap = (year: number): boolean => year % 4 === 0 && (year % 100 !== 0 || year % 400 === 0)
+
+/** Tells whether a text is a calendar day that exists. Every event's time is asked, so nothing is parsed. */
 export function isDay(text: string): boolean {
   if (!/^\d{4}-\d{2}-\d{2}$/.test(text)) return false
-  const at = Date.parse(text + 'T00:00:00Z')
-  return !Number.isNaN(at) && new Date(at).toISOString().startsWith(text)
+  const [year, month, day] = [Number(text.slice(0, 4)), Number(text.slice(5, 7)), Number(text.slice(8))]
+  return month >= 1 && month <= 12 && day >= 1 && day <= (MONTH_DAYS[month - 1] as number) && (month !== 2 || day < 29 || isLeap(year))
 }

@@ -1,4 +1,4 @@
-import { createHash } from 'node:crypto'
+import { hash } from 'node:crypto'
 import type { Connection, Database } from '../database/Database.js'
 
 /** The tables that hold each distinct text of a site once. */
@@ -109,5 +109,5 @@ function keyOf(siteId: number, text: string): string {
 
 /** The key of a text in its dictionary: the first half of its SHA-256. */
 export function hashOf(text: string): Buffer {
-  return createHash('sha256').update(text).digest().subarray(0, 16)
+  return hash('sha256', text, 'buffer').subarray(0, 16)
 }

@@ -40,12 +40,14 @@ interface Job extends IncomingBatch {
 }
 
 /** Most events written in one transaction. */
-const MOST_IN_GROUP = 2000
+const MOST_IN_GROUP = 1000
 /** Most events that may wait, and most memory for them in bytes; beyond it callers are told to come back later. */
 const MOST_WAITING = 50_000
 const MOST_WAITING_BYTES = 64 * 1024 ** 2
 /** Memory of a batch whose size nobody told, for each event. */
 const USUAL_BYTES = 1024
+/** Transactions at the same time: while one is made durable, the next one is prepared. */
+const LANES = 2
 /** How often the database is tried again while it is away. */
 const TRY_AGAIN_MS = 500
 
@@ -59,7 +61,7 @@ export class EventWriter {
   private waiting: Job[] = []
   private waitingEvents = 0
   private waitingBytes = 0
-  private running: Promise<void> | undefined
+  private readonly lanes = new Set<Promise<void>>()
   private replaying: NodeJS.Timeout | undefined
   private isReplaying = false
   private closed = false
@@ -95,7 +97,7 @@ export class EventWriter {
       this.waiting.push({ ...batch, resolve, reject })
       this.waitingEvents += batch.events.length
       this.waitingBytes += bytes
-      this.running ??= this.work().finally(() => (this.running = undefined))
+      if (this.lanes.size < LANES) this.open()
     })
   }
 
@@ -103,10 +105,15 @@ export class EventWriter {
   async close(): Promise<void> {
     this.closed = true
     clearTimeout(this.replaying)
-    await this.running
+    await Promise.all(this.lanes)
   }
 
-  private async work(): Promise<void> {
+  private open(): void {
+    const lane: Promise<void> = this.work(() => this.lanes.delete(lane))
+    this.lanes.add(lane)
+  }
+
+  private async work(done: () => void): Promise<void> {
     // Lets requests of the same turn join the first transaction.
     await new Promise((resolve) => setImmediate(resolve))
     while (this.waiting.length) {
@@ -119,6 +126,8 @@ export class EventWriter {
         else group.forEach((job) => job.reject(error))
       }
     }
+    // In the same turn as the look at what waits: whoever comes after it must start anew.
+    done()
   }
 
   private takeGroup(): Job[] {

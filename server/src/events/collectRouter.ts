@@ -1,4 +1,4 @@
-import { createHash, randomUUID } from 'node:crypto'
+import { hash, randomUUID } from 'node:crypto'
 import { batchSchema, LARGEST_BODY, type CheckedEvent } from '@acequia/core/events/eventSchema'
 import { urlParts } from '@acequia/core/readings/url'
 import { hostIsListed } from '@acequia/core/sites/hosts'
@@ -35,10 +35,7 @@ export function collectRouter({ config, database, sites, writer, places }: Servi
       windowMs: RATE_WINDOW_MS,
       limit: config.collectLimit,
       // Addresses are only held in memory, hashed, for the window.
-      keyGenerator: (request) =>
-        createHash('sha256')
-          .update(ipKeyGenerator(request.ip ?? ''))
-          .digest('base64'),
+      keyGenerator: (request) => hash('sha256', ipKeyGenerator(request.ip ?? ''), 'base64'),
       standardHeaders: false,
       legacyHeaders: false,
       handler: (_request, response) => {
@@ -65,7 +62,7 @@ export function collectRouter({ config, database, sites, writer, places }: Servi
     // Without scripts nothing can be kept in the browser; a day's hash of what the request shows anyway
     // joins the page views of one visit and cannot be followed to the next day.
     const day = new Date().toISOString().slice(0, 10)
-    const visitor = createHash('sha256').update([site.key, day, request.ip, request.headers['user-agent']].join('\n')).digest('hex').slice(0, 32)
+    const visitor = hash('sha256', [site.key, day, request.ip, request.headers['user-agent']].join('\n')).slice(0, 32)
     const batch = batchSchema.safeParse({ visitor, events: [{ uid: randomUUID(), at: new Date().toISOString(), name: 'page-view', url }] })
     if (!batch.success) throw inputProblem(batch.error)
     const [event] = batch.data.events as [CheckedEvent]
