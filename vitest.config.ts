@@ -11,6 +11,7 @@ export default defineConfig({
         },
       },
       { test: { name: 'api', include: ['tests/api/**/*.test.ts'], globalSetup: ['tests/start/startDatabase.ts'], testTimeout: 60_000, hookTimeout: 60_000 } },
+      { test: { name: 'faults', include: ['tests/faults/**/*.test.ts'], testTimeout: 600_000, hookTimeout: 120_000, fileParallelism: false } },
       {
         test: {
           name: 'browser',

@@ -7,6 +7,8 @@ import { freePort } from '../server/src/database/freePort.js'
 import { startMariaDb, type EmbeddedMariaDb } from '../server/src/database/EmbeddedMariaDb.js'
 
 const TOKEN = 'token-of-a-bench-server'
+/** With `ACEQUIA_BENCH_PROFILE` each server leaves a processor profile in that folder. */
+const PROFILE = process.env.ACEQUIA_BENCH_PROFILE ? ['--cpu-prof', `--cpu-prof-dir=${process.env.ACEQUIA_BENCH_PROFILE}`] : []
 const MAIN = fileURLToPath(new URL('../server/src/main.ts', import.meta.url))
 
 /** A server in a process of its own, beside a MariaDB of its own. */
@@ -28,7 +30,7 @@ export async function startChildServer(options: { bufferPool?: string; environme
   const port = await freePort()
   const url = `http://127.0.0.1:${port}`
   const start = async (): Promise<ChildProcess> => {
-    const child = spawn(process.execPath, ['--import', 'tsx', MAIN], {
+    const child = spawn(process.execPath, [...PROFILE, '--import', 'tsx', MAIN], {
       env: {
         ...process.env,
         ACEQUIA_PORT: String(port),

@@ -38,6 +38,8 @@ export function sourceOf(event: { url: string; referrer?: string | null | undefi
 
 /** The campaign an address carries, or null when it carries none. */
 export function campaignOf(url: string, site: Pick<SourceSettings, 'clickIds'>): VisitSource | null {
+  // Asked of every page view, and most have no query at all.
+  if (!url.includes('?')) return null
   const { query } = urlParts(url)
   if (!query) return null
   const utm = (name: string): string | null => (queryParameter(query, 'utm_' + name) ?? '').trim().toLowerCase() || null

@@ -48,40 +48,27 @@ export class EventLog {
   /** Turns rows into events, in the same order. */
   async decode(rows: EventRow[], connection: Connection = this.database.pool): Promise<StoredEvent[]> {
     const { names, addresses, rests, titles, referrers, tagSets, agents, places } = this.dictionaries
-    const ids = (pick: (row: EventRow) => number | null): number[] => rows.map(pick).filter((id) => id !== null)
+    const wanted = { name: new Set<number>(), address: new Set<number>(), rest: new Set<number>(), title: new Set<number>() }
+    const rarer = { referrer: new Set<number>(), fired: new Set<number>(), agent: new Set<number>(), place: new Set<number>() }
+    for (const row of rows) {
+      wanted.name.add(row.name_id)
+      wanted.address.add(row.address_id)
+      if (row.rest_id !== null) wanted.rest.add(row.rest_id)
+      if (row.title_id !== null) wanted.title.add(row.title_id)
+      if (row.referrer_id !== null) rarer.referrer.add(row.referrer_id)
+      if (row.fired_id !== null) rarer.fired.add(row.fired_id)
+      if (row.agent_id !== null) rarer.agent.add(row.agent_id)
+      if (row.place_id !== null) rarer.place.add(row.place_id)
+    }
     // One after the other: a transaction has a single connection.
-    const nameTexts = await names.textsOf(
-      ids((row) => row.name_id),
-      connection,
-    )
-    const addressTexts = await addresses.textsOf(
-      ids((row) => row.address_id),
-      connection,
-    )
-    const restTexts = await rests.textsOf(
-      ids((row) => row.rest_id),
-      connection,
-    )
-    const titleTexts = await titles.textsOf(
-      ids((row) => row.title_id),
-      connection,
-    )
-    const referrerTexts = await referrers.textsOf(
-      ids((row) => row.referrer_id),
-      connection,
-    )
-    const firedTexts = await tagSets.textsOf(
-      ids((row) => row.fired_id),
-      connection,
-    )
-    const agentTexts = await agents.textsOf(
-      ids((row) => row.agent_id),
-      connection,
-    )
-    const placeTexts = await places.textsOf(
-      ids((row) => row.place_id),
-      connection,
-    )
+    const nameTexts = await names.textsOf(wanted.name, connection)
+    const addressTexts = await addresses.textsOf(wanted.address, connection)
+    const restTexts = await rests.textsOf(wanted.rest, connection)
+    const titleTexts = await titles.textsOf(wanted.title, connection)
+    const referrerTexts = await referrers.textsOf(rarer.referrer, connection)
+    const firedTexts = await tagSets.textsOf(rarer.fired, connection)
+    const agentTexts = await agents.textsOf(rarer.agent, connection)
+    const placeTexts = await places.textsOf(rarer.place, connection)
     const placed = new Map([...placeTexts].map(([id, text]) => [id, placeFromText(text)]))
     return rows.map((row): StoredEvent => {
       const event: StoredEvent = {

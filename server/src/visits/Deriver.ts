@@ -22,6 +22,8 @@ import { replaceVisits } from './visitsTable.js'
 /** Most visitors derived in one transaction: few where somebody waits to see it, many where it is about speed. */
 const MOST_URGENT = 300
 const MOST_BULK = 1500
+/** Transactions at the same time where it is about speed: while the database works for one, another one is computed. */
+const LANES = 2
 /** Visitors marked in one transaction, so that the collector never waits long for a mark. */
 const MARKED_AT_ONCE = 20_000
 /** How long to rest when there is nothing to do, in ms; another process may have left marks. */
@@ -120,7 +122,9 @@ export class Deriver {
   private async deriveBulk(): Promise<boolean> {
     const rows = await this.database.rows<{ no: number }>("SELECT no FROM derivations WHERE state = 'filling' AND paused = 0 ORDER BY no")
     for (const { no } of rows) {
-      if (!(await this.derive((connection) => takeBulkMarks(this.database, connection, no, MOST_BULK)))) continue
+      const lanes = Array.from({ length: LANES }, () => this.derive((connection) => takeBulkMarks(this.database, connection, no, MOST_BULK)))
+      const did = await Promise.all(lanes)
+      if (!did.some(Boolean)) continue
       await this.show(no)
       return true
     }

@@ -1,0 +1,187 @@
+import { spawnSync } from 'node:child_process'
+import { mkdirSync } from 'node:fs'
+import { join } from 'node:path'
+import type { Connection } from 'mysql2/promise'
+import { afterEach, beforeEach, describe, expect, it } from 'vitest'
+import { addSite, call, derivedRows, FaultWorld, loggedUids, one, Senders, settled, type Served } from '../start/faultWorld.js'
+
+/** With `ACEQUIA_FAULTS=long` everything goes on for longer, and a minute's outage is one. */
+const LONG = process.env.ACEQUIA_FAULTS === 'long'
+const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms))
+
+let world: FaultWorld
+beforeEach(async () => {
+  world = new FaultWorld()
+  await world.startDatabase()
+})
+afterEach(() => world.end())
+
+/** Every acknowledged event is there once, and what is derived equals what a rebuild from the log makes. */
+async function expectWhole(served: Served, key: string, senders: Senders, connection: Connection): Promise<void> {
+  await settled(served, connection)
+  const logged = await loggedUids(connection)
+  expect(senders.acknowledged.size).toBeGreaterThan(100)
+  expect([...senders.acknowledged].filter((uid) => logged.get(uid) !== 1)).toEqual([])
+  expect([...logged.values()].every((times) => times === 1)).toBe(true)
+  expect(await one(connection, 'SELECT COUNT(*) FROM event_uids')).toBe(logged.size)
+  expect(Number(await one(connection, 'SELECT SUM(events) FROM arrivals'))).toBe(logged.size)
+  const live = await derivedRows(connection)
+  expect(live[0]?.length).toBeGreaterThan(10)
+  expect(live[1]?.length).toBeGreaterThan(10)
+  await call(served, 'POST', `/sites/${key}/derivation:begin`)
+  await settled(served, connection)
+  expect(await derivedRows(connection)).toEqual(live)
+}
+
+describe('after kill -9 under load', () => {
+  it('of the server, twice', async () => {
+    let served = await world.serve()
+    const data = join(world.folder, 'data-0')
+    const key = await addSite(served)
+    const senders = new Senders(() => [served], key, 1)
+    for (let times = 0; times < (LONG ? 10 : 2); times++) {
+      await pause(900)
+      await served.kill()
+      served = await world.serve({ ACEQUIA_DATA: data })
+    }
+    await pause(500)
+    await senders.stop()
+    const connection = await world.connect()
+    await expectWhole(served, key, senders, connection)
+    await connection.end()
+  })
+
+  it('of MariaDB, while the server goes on', async () => {
+    const served = await world.serve()
+    const key = await addSite(served)
+    const senders = new Senders(() => [served], key, 2)
+    for (let times = 0; times < (LONG ? 5 : 1); times++) {
+      await pause(900)
+      await world.killDatabase()
+      const before = senders.acknowledged.size
+      await pause(LONG ? 60_000 : 1500)
+      // Meanwhile events are accepted, on disk.
+      expect(senders.acknowledged.size).toBeGreaterThan(before)
+      await world.startDatabase()
+    }
+    await pause(800)
+    await senders.stop()
+    const connection = await world.connect()
+    await expectWhole(served, key, senders, connection)
+    await connection.end()
+  })
+
+  it('of both, while events wait on disk', async () => {
+    let served = await world.serve()
+    const data = join(world.folder, 'data-0')
+    const key = await addSite(served)
+    const senders = new Senders(() => [served], key, 3)
+    await pause(800)
+    await world.killDatabase()
+    await pause(800)
+    await served.kill()
+    await world.startDatabase()
+    served = await world.serve({ ACEQUIA_DATA: data })
+    await pause(500)
+    await senders.stop()
+    const connection = await world.connect()
+    await expectWhole(served, key, senders, connection)
+    await connection.end()
+  })
+})
+
+describe('a server that is asked to stop under load', () => {
+  it('makes durable what it accepted, and ends in good order', async () => {
+    let served = await world.serve()
+    const data = join(world.folder, 'data-0')
+    const key = await addSite(served)
+    const senders = new Senders(() => [served], key, 4)
+    await pause(800)
+    expect(await served.stop()).toBe(0)
+    served = await world.serve({ ACEQUIA_DATA: data })
+    await pause(300)
+    await senders.stop()
+    const connection = await world.connect()
+    await expectWhole(served, key, senders, connection)
+    await connection.end()
+  })
+})
+
+describe('a full disk', () => {
+  it('for the spool is answered 503, and what was accepted before is not lost', async () => {
+    const spool = join(world.folder, 'data-0', 'spool')
+    mkdirSync(spool, { recursive: true })
+    const mounted = spawnSync('mount', ['-t', 'tmpfs', '-o', 'size=64k', 'tmpfs', spool]).status === 0
+    // Only root can make a small disk; elsewhere a limit on the size of files stands in for it, and there is none to set here.
+    if (!mounted) return
+    try {
+      const served = await world.serve()
+      const key = await addSite(served)
+      const senders = new Senders(() => [served], key, 5)
+      await pause(700)
+      await world.killDatabase()
+      let full = false
+      for (let tries = 0; tries < 600 && !full; tries++) {
+        const body = JSON.stringify({
+          visitor: 'visitor-of-much',
+          events: [{ uid: `full-${tries}`, at: '2026-05-04T10:00:00Z', name: 'page-view', url: `https://altolucero.example/${'x'.repeat(2000)}` }],
+        })
+        const answer = await fetch(`${served.url}/c/${key}`, { method: 'POST', headers: { 'content-type': 'text/plain' }, body })
+        if (answer.status === 204) senders.acknowledged.add(`full-${tries}`)
+        else expect(answer.status).toBe(503)
+        full = answer.status === 503
+      }
+      expect(full).toBe(true)
+      await world.startDatabase()
+      await pause(500)
+      await senders.stop()
+      const connection = await world.connect()
+      await expectWhole(served, key, senders, connection)
+      await connection.end()
+      await served.stop()
+    } finally {
+      spawnSync('umount', ['-l', spool])
+    }
+  })
+})
+
+describe('two collectors and two derivers on one database', () => {
+  it('share the work; one of the derivers is killed in the middle of a recount', async () => {
+    const api = await world.serve({ ACEQUIA_ROLE: 'api' })
+    const key = await addSite(api)
+    const collectors = [await world.serve({ ACEQUIA_ROLE: 'collect' }), await world.serve({ ACEQUIA_ROLE: 'collect' })]
+    const derivers = [await world.serve({ ACEQUIA_ROLE: 'derive' }), await world.serve({ ACEQUIA_ROLE: 'derive' })]
+    const senders = new Senders(() => collectors, key, 6)
+    await pause(1000)
+    await call(api, 'POST', `/sites/${key}/derivation:begin`)
+    await pause(60)
+    await derivers[0]?.kill()
+    await pause(1000)
+    await senders.stop()
+    const connection = await world.connect()
+    await expectWhole(api, key, senders, connection)
+    await connection.end()
+    // Each does only what it was started for.
+    expect((await fetch(`${collectors[0]?.url}/api/v1/sites`)).status).toBe(404)
+    expect((await fetch(`${derivers[1]?.url}/c/${key}`, { method: 'POST' })).status).toBe(404)
+  })
+})
+
+describe('a crash in the middle of a migration', () => {
+  it('is gone on from at the next start', async () => {
+    for (const ms of LONG ? [900, 1000, 1100, 1200, 1300, 1400, 1600, 1800, 2000] : [1000, 1300, 1600]) {
+      const served = await world.serve({}, { wait: false })
+      await pause(ms)
+      await served.kill()
+    }
+    const served = await world.serve()
+    const key = await addSite(served)
+    const senders = new Senders(() => [served], key, 7)
+    await pause(700)
+    await senders.stop()
+    const connection = await world.connect()
+    await expectWhole(served, key, senders, connection)
+    expect(await one(connection, 'SELECT COUNT(*) FROM migration_steps')).toBe(0)
+    await connection.end()
+  })
+})
