@@ -14,7 +14,7 @@ try {
   if (values.fresh) {
     if (config.databaseUrl) throw new Error('--fresh only begins anew with the embedded database; empty the one in ACEQUIA_DB_URL yourself.')
     // Only what we made ourselves: the folder may hold other things.
-    for (const name of ['mariadb', 'spool', 'mariadb.log', 'database-password', 'database-setup.sql', 'mariadb.pid'])
+    for (const name of ['mariadb', 'spool', 'columns', 'database-url', 'mariadb.log', 'database-password', 'database-setup.sql', 'mariadb.pid'])
       rmSync(join(config.dataFolder, name), { recursive: true, force: true })
   }
   const began = Date.now()

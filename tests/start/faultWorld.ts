@@ -29,10 +29,10 @@ export class FaultWorld {
   private port = 0
   mariaDb!: EmbeddedMariaDb
 
-  /** Starts MariaDB, or starts it again on its data and its old port. */
-  async startDatabase(): Promise<void> {
+  /** Starts MariaDB, or starts it again on its data and its old port. @param more options of its own */
+  async startDatabase(more: string[] = []): Promise<void> {
     this.port ||= await freePort()
-    this.mariaDb = await startMariaDb(this.folder, { port: this.port, bufferPool: '128M' })
+    this.mariaDb = await startMariaDb(this.folder, { port: this.port, bufferPool: '128M', more })
   }
 
   /** Ends MariaDB at once. */
@@ -51,7 +51,7 @@ export class FaultWorld {
         ACEQUIA_DATA: join(this.folder, `data-${this.served.length}`),
         ACEQUIA_DB_URL: this.mariaDb.url,
         ACEQUIA_TOKEN: TOKEN,
-        ACEQUIA_LOG_LEVEL: 'error',
+        ACEQUIA_LOG_LEVEL: 'silent',
         ACEQUIA_COLLECT_LIMIT: '1000000000',
         ...environment,
       },

@@ -70,7 +70,8 @@ export function problemHandler(log: { error: (details: object, message: string) 
   return (error: unknown, request: Request, response: Response, next: NextFunction): void => {
     if (response.headersSent) return next(error)
     const problem = asProblem(error)
-    if (problem.status >= 500) log.error({ err: error, method: request.method, path: request.path }, 'request failed')
+    // What we say ourselves, such as that the database is away, is in the log of requests; this is what nobody foresaw.
+    if (problem.status === 500) log.error({ err: error, id: response.locals.requestId as string, method: request.method }, 'a request failed')
     response.status(problem.status).type('application/problem+json').send(JSON.stringify(problem))
   }
 }

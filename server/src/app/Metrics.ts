@@ -21,7 +21,7 @@ export class Metrics {
   })
   readonly eventsWritten = new Counter({
     name: 'acequia_events_written_total',
-    help: 'Events handed to the log, known ones included',
+    help: 'Events added to the log',
     registers: [this.registry],
   })
   readonly eventsSpooled = new Counter({

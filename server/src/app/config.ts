@@ -24,6 +24,7 @@ const environmentSchema = z.object({
   ACEQUIA_TOKEN: z.string().min(16, 'must have at least 16 characters').optional(),
   ACEQUIA_PUBLIC_URL: z.url({ protocol: /^https?$/ }).optional(),
   ACEQUIA_COLLECT_LIMIT: z.coerce.number().int().positive().default(20_000),
+  ACEQUIA_SPOOL_MB: z.coerce.number().positive().default(2048),
   ACEQUIA_COLUMNS_FROM: z.coerce.number().int().min(0).default(1_000_000),
   ACEQUIA_PLACES_FILE: z.string().optional(),
   ACEQUIA_TRUST_PROXY: z.coerce.number().int().min(0).max(10).default(0),
@@ -50,6 +51,8 @@ export interface Config {
   publicUrl: string | undefined
   /** Collected requests allowed from one network address in ten seconds. */
   collectLimit: number
+  /** Largest size of what waits on disk while the database is away, in bytes. */
+  spoolBytes: number
   /** Sites with more events than this are kept as columns beside the log. */
   columnsFrom: number
   /** An `.mmdb` of the operator's own for countries, regions and cities. */
@@ -82,6 +85,7 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
     token: value.ACEQUIA_TOKEN,
     publicUrl: value.ACEQUIA_PUBLIC_URL?.replace(/\/+$/, ''),
     collectLimit: value.ACEQUIA_COLLECT_LIMIT,
+    spoolBytes: value.ACEQUIA_SPOOL_MB * 1024 ** 2,
     columnsFrom: value.ACEQUIA_COLUMNS_FROM,
     placesFile: value.ACEQUIA_PLACES_FILE,
     trustProxy: value.ACEQUIA_TRUST_PROXY,

@@ -19,7 +19,7 @@ export function requestLog(log: Logger, metrics: Metrics) {
       const route = routeOf(request)
       const status = response.writableFinished ? response.statusCode : 499
       metrics.requestSeconds.observe({ method, route, status }, seconds)
-      const level = status >= 500 ? 'error' : status >= 400 ? 'info' : 'debug'
+      const level = status >= 500 ? 'warn' : 'debug'
       log[level]({ id, method, route, status, ms: Math.round(seconds * 1000) }, 'request')
     })
     next()

@@ -73,7 +73,7 @@ export async function startServer(config: Config, told: (what: string) => void =
     const metrics = new Metrics()
     const deriver = new Deriver(database, dictionaries, changes, metrics, log)
     const recorded = new RecordedVisits(reads, dictionaries)
-    const spool = new Spool(join(config.dataFolder, 'spool'))
+    const spool = new Spool(join(config.dataFolder, 'spool'), config.spoolBytes)
     const writer = new EventWriter(collecting, new Dictionaries(collecting), spool, metrics, log, () => deriver.nudge())
     metrics.watch({ eventsWaiting: () => writer.queueLength, spoolBytes: () => spool.bytes, visitorsToDerive: () => countMarks(database) })
     const services: Services = {

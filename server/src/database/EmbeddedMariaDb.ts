@@ -5,6 +5,9 @@ import { join } from 'node:path'
 import { createConnection } from 'mysql2/promise'
 import { freePort } from './freePort.js'
 
+/** Where a running one says how it is reached, for a backup meanwhile. */
+export const URL_FILE = 'database-url'
+
 /** A MariaDB server of our own, on a free loopback port, with its data in a folder of ours. */
 export interface EmbeddedMariaDb {
   /** How to connect: `mysql://…`. */
@@ -18,9 +21,10 @@ export interface EmbeddedMariaDb {
 /**
  * Starts a MariaDB on `folder`, creating it when it is new. Touches no other server.
  * @param options.port a fixed port, else a free one
+ * @param options.more further options of the server's
  * @throws Error when MariaDB is not installed or does not come up, with the end of its log
  */
-export async function startMariaDb(folder: string, options: { port?: number; bufferPool?: string } = {}): Promise<EmbeddedMariaDb> {
+export async function startMariaDb(folder: string, options: { port?: number; bufferPool?: string; more?: string[] } = {}): Promise<EmbeddedMariaDb> {
   const data = join(folder, 'mariadb')
   const log = join(folder, 'mariadb.log')
   const passwordFile = join(folder, 'database-password')
@@ -61,6 +65,7 @@ export async function startMariaDb(folder: string, options: { port?: number; buf
       '--innodb-log-file-size=256M',
       '--max-allowed-packet=64M',
       '--max-connections=200',
+      ...(options.more ?? []),
     ],
     // Its own process group: Ctrl+C reaches us first, and we stop it when nothing needs it any more.
     { stdio: 'ignore', detached: true },
@@ -71,7 +76,16 @@ export async function startMariaDb(folder: string, options: { port?: number; buf
     server.once('exit', (code) => resolve(`it ended with code ${code}`))
   })
   await untilReady(url, ended, log)
-  return { url, pid: server.pid as number, stop: () => stop(server) }
+  const told = join(folder, URL_FILE)
+  writeFileSync(told, url, { mode: 0o600 })
+  return {
+    url,
+    pid: server.pid as number,
+    async stop() {
+      rmSync(told, { force: true })
+      await stop(server)
+    },
+  }
 }
 
 function install(data: string, asRoot: string[]): void {

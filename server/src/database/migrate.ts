@@ -3,6 +3,9 @@ import { join } from 'node:path'
 import type { PoolConnection } from 'mysql2/promise'
 import type { Database } from './Database.js'
 
+/** A table that is there while a backup is being read back. */
+export const RESTORING = 'restore_unfinished'
+
 /** What MariaDB says of a change of tables that was made already. */
 const MADE_ALREADY = new Set([
   'ER_TABLE_EXISTS_ERROR',
@@ -26,6 +29,8 @@ export async function migrate(database: Database, folder: string): Promise<strin
   try {
     const [locked] = await connection.query<import('./Database.js').Row[]>("SELECT GET_LOCK(CONCAT('acequia-migrations-', DATABASE()), 120) AS locked")
     if (locked[0]?.locked !== 1) throw new Error('Another process has been migrating the database for two minutes.')
+    if ((await database.rows('SHOW TABLES LIKE ?', [RESTORING], connection)).length)
+      throw new Error('A backup was being read back into this database, and that did not end. Do it again: npm run restore -- FILE')
     await connection.query('CREATE TABLE IF NOT EXISTS migrations (name VARCHAR(200) NOT NULL PRIMARY KEY, applied_at BIGINT NOT NULL)')
     await connection.query('CREATE TABLE IF NOT EXISTS migration_steps (name VARCHAR(200) NOT NULL PRIMARY KEY, statements INT NOT NULL)')
     const done = new Set((await database.rows<{ name: string }>('SELECT name FROM migrations', [], connection)).map((row) => row.name))

@@ -3,8 +3,6 @@ import { appendFile, open, type FileHandle } from 'node:fs/promises'
 import { join } from 'node:path'
 import { CannotStoreError, type IncomingBatch } from './EventWriter.js'
 
-/** Largest size of all files together, in bytes; beyond it nothing more is taken. */
-const LARGEST = 2 * 1024 ** 3
 /** A new file is begun when one grows beyond this, so that replayed ones can be deleted. */
 const LARGEST_FILE = 16 * 1024 ** 2
 /** Batches handed over together. */
@@ -27,7 +25,8 @@ export class Spool {
 
   constructor(
     private readonly folder: string,
-    private readonly largest = LARGEST,
+    /** Largest size of all files together, in bytes; beyond it nothing more is taken. */
+    private readonly largest: number,
   ) {
     mkdirSync(folder, { recursive: true })
     this.files = readdirSync(folder)
