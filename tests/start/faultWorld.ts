@@ -235,6 +235,7 @@ export async function derivedRows(connection: Connection): Promise<object[][]> {
   return [
     await of(`SELECT * FROM visits WHERE ${shown} ORDER BY visitor_id, visit_no`),
     await of(`SELECT * FROM conversions WHERE ${shown} ORDER BY visitor_id, goal_no, at, uid`),
+    await of(`SELECT day, SUM(visits) AS visits FROM visit_days WHERE ${shown} GROUP BY day HAVING SUM(visits) <> 0 ORDER BY day`),
   ]
 }
 

@@ -13,12 +13,7 @@ const SECONDS = [0.001, 0.0025, 0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5
 export class Metrics {
   private readonly registry = new Registry()
   /** How long a transaction of the collector took, in seconds. */
-  readonly commitSeconds = new Histogram({
-    name: 'acequia_commit_seconds',
-    help: 'Transactions that write events, in seconds',
-    buckets: SECONDS,
-    registers: [this.registry],
-  })
+  readonly commitSeconds = this.seconds('acequia_commit_seconds', 'Transactions that write events, in seconds')
   readonly eventsWritten = new Counter({
     name: 'acequia_events_written_total',
     help: 'Events added to the log',
@@ -31,19 +26,11 @@ export class Metrics {
   })
   readonly derivedVisitors = new Counter({ name: 'acequia_derived_visitors_total', help: 'Visitors derived', registers: [this.registry] })
   /** From the moment a visitor was marked until its rows were replaced. */
-  readonly derivationLag = new Histogram({
-    name: 'acequia_derivation_lag_seconds',
-    help: 'From the event until visits and conversions of its visitor are up to date, in seconds',
-    buckets: SECONDS,
-    registers: [this.registry],
-  })
-  readonly requestSeconds = new Histogram({
-    name: 'acequia_request_seconds',
-    help: 'Requests by route and status, in seconds',
-    labelNames: ['method', 'route', 'status'],
-    buckets: SECONDS,
-    registers: [this.registry],
-  })
+  readonly derivationLag = this.seconds(
+    'acequia_derivation_lag_seconds',
+    'From the event until visits and conversions of its visitor are up to date, in seconds',
+  )
+  readonly requestSeconds = this.seconds('acequia_request_seconds', 'Requests by route and status, in seconds', ['method', 'route', 'status'])
 
   /** Says how what is looked at only when asked is found. */
   watch({ eventsWaiting, spoolBytes, visitorsToDerive }: Looks): void {
@@ -61,6 +48,10 @@ export class Metrics {
     gauge('acequia_events_waiting', 'Events accepted but not yet written to the log', eventsWaiting)
     gauge('acequia_spool_bytes', 'Bytes on disk that wait for the database', spoolBytes)
     gauge('acequia_visitors_to_derive', 'Visitors whose visits and conversions are out of date', () => visitorsToDerive().catch(() => NaN))
+  }
+
+  private seconds<Label extends string>(name: string, help: string, labelNames: Label[] = []): Histogram<Label> {
+    return new Histogram({ name, help, labelNames, buckets: SECONDS, registers: [this.registry] })
   }
 
   /** All of it as text, with its content type. */

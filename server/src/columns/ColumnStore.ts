@@ -14,15 +14,13 @@ import type { Database } from '../database/Database.js'
 import type { Dictionaries } from '../dictionaries/Dictionaries.js'
 import { EventLog } from '../events/EventLog.js'
 import type { Site } from '../sites/sitesTable.js'
+import { LogTail, SETTLED_MS } from '../visits/LogTail.js'
 import type { RecordedVisitor, RecordedVisits } from '../visits/RecordedVisits.js'
 import { ColumnPool } from './ColumnPool.js'
 import { loadSegment, saveSegment } from './segments.js'
 
 /** With more changed visitors than this, the columns are made anew, in the background. */
 const MOST_CHANGED = 20_000
-/** For this long after an event was seen, one with a lower number may still appear: another process may commit late. */
-const SETTLED_MS = 60_000
-
 /** A site that was small is not counted again for this long, in ms. */
 const SMALL_MS = 60_000
 
@@ -35,8 +33,7 @@ interface Held {
   skip: Uint8Array
   /** Visitors whose events have changed since, with all their visits. */
   changed: Map<number, RecordedVisitor>
-  afterId: number
-  seen: Map<number, number>
+  tail: LogTail
   turn: Promise<unknown>
   rebuilding: boolean
 }
@@ -161,17 +158,17 @@ export class ColumnStore {
 
   private async load(site: Site): Promise<Held> {
     const saved = await loadSegment(this.folder, site.id, site.revision)
-    if (saved) return this.prepare(saved.columns, saved.stamp.afterId, site.revision)
+    if (saved) return this.prepare(saved.columns, saved.stamp.afterId, site)
     const { columns, afterId } = await this.build(site)
     void saveSegment(this.folder, { siteId: site.id, revision: site.revision, afterId }, columns).catch(() => undefined)
-    return this.prepare(columns, afterId, site.revision)
+    return this.prepare(columns, afterId, site)
   }
 
   private async rebuild(site: Site, old: Held): Promise<void> {
     old.rebuilding = true
     try {
       const { columns, afterId } = await this.build(site)
-      const fresh = await this.prepare(columns, afterId, site.revision)
+      const fresh = await this.prepare(columns, afterId, site)
       void this.hold(site.id, Promise.resolve(fresh))
       await saveSegment(this.folder, { siteId: site.id, revision: site.revision, afterId }, columns)
       await old.pool.close()
@@ -191,47 +188,35 @@ export class ColumnStore {
     return { columns: builder.finish(), afterId: row?.id ?? 0 }
   }
 
-  private async prepare(columns: Columns, afterId: number, revision: number): Promise<Held> {
+  private async prepare(columns: Columns, afterId: number, site: Site): Promise<Held> {
     const places = new Map<number, number>()
     for (const [place, id] of columns.visitorId.entries()) places.set(id, place)
     return {
-      revision,
+      revision: site.revision,
       columns,
       pool: await ColumnPool.start(columns),
       places,
       skip: new Uint8Array(columns.visitors),
       changed: new Map(),
-      afterId,
-      seen: new Map(),
+      tail: new LogTail(this.database, site.id, afterId),
       turn: Promise.resolve(),
       rebuilding: false,
     }
   }
 
   /** Takes in what came since: those visitors are looked at as visits, and left out of the columns. */
-  private async refresh(site: Site, held: Held): Promise<void> {
-    const rows = await this.database.rows<{ id: number; visitor_id: number }>(
-      'SELECT id, visitor_id FROM events FORCE INDEX (event_id) WHERE id > ? AND site_id = ? ORDER BY id',
-      [held.afterId, site.id],
-    )
-    const fresh = rows.filter((row) => !held.seen.has(row.id))
-    const ids = [...new Set(fresh.map((row) => row.visitor_id))]
-    for (let start = 0; start < ids.length; start += 1000) {
-      const loaded = await this.log.ofVisitors(site.id, ids.slice(start, start + 1000), this.database.pool)
-      const names = await this.dictionaries.visitors.textsOf(loaded.map((each) => each.visitorId))
-      for (const { visitorId, events } of loaded) {
-        held.changed.set(visitorId, { visitorId, visitor: names.get(visitorId) ?? '', visits: deriveVisits(events, site.settings) })
-        const place = held.places.get(visitorId)
-        if (place !== undefined) held.skip[place] = 1
+  private refresh(site: Site, held: Held): Promise<void> {
+    return held.tail.follow(async (ids) => {
+      for (let start = 0; start < ids.length; start += 1000) {
+        const loaded = await this.log.ofVisitors(site.id, ids.slice(start, start + 1000), this.database.pool)
+        const names = await this.dictionaries.visitors.textsOf(loaded.map((each) => each.visitorId))
+        for (const { visitorId, events } of loaded) {
+          held.changed.set(visitorId, { visitorId, visitor: names.get(visitorId) ?? '', visits: deriveVisits(events, site.settings) })
+          const place = held.places.get(visitorId)
+          if (place !== undefined) held.skip[place] = 1
+        }
       }
-    }
-    const now = Date.now()
-    for (const { id } of fresh) held.seen.set(id, now)
-    for (const [id, seenAt] of [...held.seen].sort((a, b) => a[0] - b[0])) {
-      if (seenAt > now - SETTLED_MS) break
-      held.afterId = id
-      held.seen.delete(id)
-    }
+    })
   }
 }
 

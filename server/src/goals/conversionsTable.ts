@@ -1,3 +1,4 @@
+import type { CountRule } from '@acequia/core/goals/goalSchema'
 import type { Day } from '@acequia/core/days/zone'
 import type { PoolConnection } from 'mysql2/promise'
 import type { Database } from '../database/Database.js'
@@ -171,17 +172,31 @@ export function unconvertedByGoal(
 }
 
 /** For each goal, how many visits that start in a span of time (ms) have a conversion at any time. */
-export function convertingVisitsByGoal(
+export async function convertingVisitsByGoal(
   database: Database,
   derivationNo: number,
-  goalNos: number[],
+  goals: { no: number; count: CountRule }[],
   from: number,
   to: number,
 ): Promise<{ goal_no: number; n: number }[]> {
-  return goalNos.length
-    ? database.rows(
-        'SELECT goal_no, COUNT(DISTINCT visitor_id, visit_no) AS n FROM conversions WHERE derivation_no = ? AND goal_no IN (?) AND counted = 1 AND visit_started_at >= ? AND visit_started_at < ? GROUP BY goal_no',
-        [derivationNo, goalNos, from, to],
-      )
-    : Promise.resolve([])
+  const ask = (what: string, nos: number[]): Promise<{ goal_no: number; n: number }[]> =>
+    nos.length
+      ? database.rows(
+          `SELECT goal_no, ${what} AS n FROM conversions WHERE derivation_no = ? AND goal_no IN (?) AND counted = 1 AND visit_started_at >= ? AND visit_started_at < ? GROUP BY goal_no`,
+          [derivationNo, nos, from, to],
+        )
+      : Promise.resolve([])
+  // Where a visit has one conversion at most, visits need not be told apart.
+  const once = ({ count }: { count: CountRule }): boolean => count === 'visit' || count === 'visitor'
+  const rows = await Promise.all([
+    ask(
+      'COUNT(*)',
+      goals.filter(once).map(({ no }) => no),
+    ),
+    ask(
+      'COUNT(DISTINCT visitor_id, visit_no)',
+      goals.filter((goal) => !once(goal)).map(({ no }) => no),
+    ),
+  ])
+  return rows.flat()
 }

@@ -1,11 +1,11 @@
 import { daysOf, type Range } from '@acequia/core/days/Range'
-import { addDays, type Calendar } from '@acequia/core/days/zone'
+import { addDays, type Calendar, type Day } from '@acequia/core/days/zone'
 import * as z from 'zod'
 import { rangeOn, rangeQuery } from '../api/rangeQuery.js'
 import { siteRoute, type Route } from '../api/Route.js'
 import type { Services } from '../app/Services.js'
 import { shownDerivation } from '../visits/derivationsTable.js'
-import { visitsByDay } from '../visits/visitsTable.js'
+import { visitsByDay, visitsOfDays } from '../visits/visitsTable.js'
 import { releasesInRange } from '../wiring/releasesTable.js'
 import { listConversions } from './conversionsTable.js'
 import { goalsOfSites } from './goalsTable.js'
@@ -28,12 +28,12 @@ export function overviewRoutes({ database, reads, dictionaries }: Services): Rou
         const goals = (await goalsOfSites(database, [site.id])).filter((goal) => query.archived === 'with' || goal.archivedAt === null)
         // One derivation for all of these questions, whatever is shown a moment later.
         const shown = await shownDerivation(reads, site.id)
-        const numbers = goals.map((goal) => goal.no)
+        const counted = goals.map(({ no, goal }) => ({ no, count: goal.count }))
         const [visits, visitsBefore, now, before, releases, latest] = await Promise.all([
-          visitsByDay(reads, shown, range.from, range.to),
-          visitsByDay(reads, shown, earlier.from, earlier.to),
-          summarizeGoals(reads, shown, numbers, range),
-          summarizeGoals(reads, shown, numbers, earlier),
+          visitsIn(shown, range, calendar),
+          visitsIn(shown, earlier, calendar),
+          summarizeGoals(reads, shown, counted, range),
+          summarizeGoals(reads, shown, counted, earlier),
           releasesInRange(database, site.id, range.from, range.to),
           latestConversions(
             shown,
@@ -70,6 +70,12 @@ export function overviewRoutes({ database, reads, dictionaries }: Services): Rou
     }),
   ]
 
+  /** Whole days are counted from their sums; anything else visit by visit. */
+  function visitsIn(shown: number, range: Range, calendar: Calendar): ReturnType<typeof visitsByDay> {
+    const days = wholeDays(range, calendar)
+    return days ? visitsOfDays(reads, shown, days.first, days.end) : visitsByDay(reads, shown, range.from, range.to)
+  }
+
   async function latestConversions(shown: number, goals: { no: number; id: string; name: string }[], range: Range): Promise<object[]> {
     const rows = (
       await listConversions(
@@ -94,12 +100,16 @@ function onEveryDay(summary: GoalSummary, days: string[]): GoalSummary {
   return { ...summary, daily: days.map((day) => known.get(day) ?? { day, conversions: 0, value: 0 }) }
 }
 
+/** The days of a range, from the first one to the day after the last, where it begins and ends with a day; else null. */
+function wholeDays(range: Range, calendar: Calendar): { first: Day; end: Day } | null {
+  const first = calendar.dayOf(range.from)
+  const end = addDays(calendar.dayOf(range.to - 1), 1)
+  return calendar.startOfDay(first) === range.from && calendar.startOfDay(end) === range.to ? { first, end } : null
+}
+
 /** The range of as many days (or as much time) right before another. */
 function rangeBefore(range: Range, calendar: Calendar): Range {
-  const first = calendar.dayOf(range.from)
-  const afterLast = calendar.dayOf(range.to - 1)
-  const whole = calendar.startOfDay(first) === range.from && calendar.startOfDay(addDays(afterLast, 1)) === range.to
-  if (!whole) return { from: range.from - (range.to - range.from), to: range.from }
-  const length = daysOf(range, calendar).length
-  return { from: calendar.startOfDay(addDays(first, -length)), to: range.from }
+  const days = wholeDays(range, calendar)
+  if (!days) return { from: range.from - (range.to - range.from), to: range.from }
+  return { from: calendar.startOfDay(addDays(days.first, -daysOf(range, calendar).length)), to: range.from }
 }

@@ -1,3 +1,4 @@
+import type { CountRule } from '@acequia/core/goals/goalSchema'
 import type { Range } from '@acequia/core/days/Range'
 import type { Day } from '@acequia/core/days/zone'
 import { amountToNumber, amountToText } from '@acequia/core/money/Amount'
@@ -18,10 +19,16 @@ export interface GoalSummary {
 }
 
 /** What was counted for goals in a range, by goal number, from the derived conversions. */
-export async function summarizeGoals(database: Database, derivationNo: number, goalNos: number[], range: Range): Promise<Map<number, GoalSummary>> {
+export async function summarizeGoals(
+  database: Database,
+  derivationNo: number,
+  goals: { no: number; count: CountRule }[],
+  range: Range,
+): Promise<Map<number, GoalSummary>> {
+  const goalNos = goals.map(({ no }) => no)
   const [byDay, converting, without] = await Promise.all([
     conversionsByDay(database, derivationNo, goalNos, range.from, range.to),
-    convertingVisitsByGoal(database, derivationNo, goalNos, range.from, range.to),
+    convertingVisitsByGoal(database, derivationNo, goals, range.from, range.to),
     unconvertedByGoal(database, derivationNo, goalNos, range.from, range.to),
   ])
   return new Map(

@@ -3,6 +3,7 @@ import type { Database } from '../database/Database.js'
 import type { Dictionaries } from '../dictionaries/Dictionaries.js'
 import { EventLog, type StoredEvent } from '../events/EventLog.js'
 import type { Site } from '../sites/sitesTable.js'
+import { LogTail } from './LogTail.js'
 
 /** A visitor with all visits, oldest first. */
 export interface RecordedVisitor {
@@ -13,17 +14,12 @@ export interface RecordedVisitor {
 
 /** Sites with more events than this are read from the log each time instead of being remembered. */
 const MOST_REMEMBERED = 1_000_000
-/** For this long after an event was seen, one with a lower id may still appear: another process may commit late. */
-const SETTLED_MS = 60_000
 /** Longest that long work keeps others waiting, in ms. */
 const TURN_MS = 25
 
 interface Memory {
   revision: number
-  /** Everything up to this id was seen and has settled. */
-  afterId: number
-  /** When each event above it was seen, by id. */
-  seen: Map<number, number>
+  tail: LogTail
   events: number
   visitors: Map<number, RecordedVisitor>
   /** Looks go one after the other. */
@@ -90,7 +86,7 @@ export class RecordedVisits {
         this.memories.delete(site.id)
         return null
       }
-      memory = { revision: site.revision, afterId: 0, seen: new Map(), events: 0, visitors: new Map(), turn: Promise.resolve() }
+      memory = { revision: site.revision, tail: new LogTail(this.database, site.id), events: 0, visitors: new Map(), turn: Promise.resolve() }
       this.memories.set(site.id, memory)
     }
     const current = memory
@@ -104,29 +100,17 @@ export class RecordedVisits {
     return current
   }
 
-  private async refresh(site: Site, memory: Memory): Promise<void> {
-    // The index holds all of these columns, so looking costs little even right after a large import.
-    const rows = await this.database.rows<{ id: number; visitor_id: number }>(
-      'SELECT id, visitor_id FROM events FORCE INDEX (event_id) WHERE id > ? AND site_id = ? ORDER BY id',
-      [memory.afterId, site.id],
-    )
-    const fresh = rows.filter((row) => !memory.seen.has(row.id))
-    const visitorIds = [...new Set(fresh.map((row) => row.visitor_id))]
-    for (let start = 0; start < visitorIds.length; start += 1000) {
-      const loaded = await this.log.ofVisitors(site.id, visitorIds.slice(start, start + 1000), this.database.pool)
-      for (const visitor of await this.named(site, loaded)) {
-        const known = memory.visitors.get(visitor.visitorId)
-        memory.events += countEvents(visitor) - (known ? countEvents(known) : 0)
-        memory.visitors.set(visitor.visitorId, visitor)
+  private refresh(site: Site, memory: Memory): Promise<void> {
+    return memory.tail.follow(async (visitorIds) => {
+      for (let start = 0; start < visitorIds.length; start += 1000) {
+        const loaded = await this.log.ofVisitors(site.id, visitorIds.slice(start, start + 1000), this.database.pool)
+        for (const visitor of await this.named(site, loaded)) {
+          const known = memory.visitors.get(visitor.visitorId)
+          memory.events += countEvents(visitor) - (known ? countEvents(known) : 0)
+          memory.visitors.set(visitor.visitorId, visitor)
+        }
       }
-    }
-    const now = Date.now()
-    for (const { id } of fresh) memory.seen.set(id, now)
-    for (const [id, seenAt] of [...memory.seen].sort((a, b) => a[0] - b[0])) {
-      if (seenAt > now - SETTLED_MS) break
-      memory.afterId = id
-      memory.seen.delete(id)
-    }
+    })
   }
 
   private async named(site: Site, visitors: { visitorId: number; events: StoredEvent[] }[]): Promise<RecordedVisitor[]> {

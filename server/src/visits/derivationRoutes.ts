@@ -1,6 +1,7 @@
 import { Problem } from '../api/Problem.js'
 import { siteRoute, type Route } from '../api/Route.js'
 import type { Services } from '../app/Services.js'
+import type { Site } from '../sites/sitesTable.js'
 import { beginDerivation, derivationsOfSites, dropFilling, pauseDerivation, readDefinition } from './derivationsTable.js'
 import { countBulkMarks } from './marksTable.js'
 
@@ -26,47 +27,30 @@ export function derivationRoutes({ database, deriver }: Services): Route[] {
       summary: 'Whether visits and conversions are being made anew from the log, and how far that is',
       handle: ({ site }) => stateOf(site.id),
     }),
-    siteRoute('owner', {
-      method: 'post',
-      path: '/sites/{key}/derivation:begin',
-      summary: 'Make all visits and conversions anew from the log; what is shown stays until it is done',
-      handle: async ({ site }) => {
-        await database.transaction((connection) => beginDerivation(database, site.id, connection))
-        deriver.nudge()
-        return stateOf(site.id)
-      },
-    }),
-    siteRoute('owner', {
-      method: 'post',
-      path: '/sites/{key}/derivation:pause',
-      summary: 'Pause it; new events still count',
-      handle: async ({ site }) => {
-        await pauseDerivation(database, site.id, true)
-        return stateOf(site.id)
-      },
-    }),
-    siteRoute('owner', {
-      method: 'post',
-      path: '/sites/{key}/derivation:resume',
-      summary: 'Go on where it was paused',
-      handle: async ({ site }) => {
-        await pauseDerivation(database, site.id, false)
-        deriver.nudge()
-        return stateOf(site.id)
-      },
-    }),
-    siteRoute('owner', {
-      method: 'post',
-      path: '/sites/{key}/derivation:cancel',
-      summary: 'Give it up; refused where goals or settings have changed, because their figures would stay old',
-      handle: async ({ site }) => {
-        if ((await stateOf(site.id)).changes)
-          throw new Problem('in-use', 'Goals or settings have changed since, and their figures need this. You can pause it; it goes on where it was.')
-        await dropFilling(database, site.id)
-        return stateOf(site.id)
-      },
+    change('begin', 'Make all visits and conversions anew from the log; what is shown stays until it is done', ({ id }) =>
+      database.transaction((connection) => beginDerivation(database, id, connection)),
+    ),
+    change('pause', 'Pause it; new events still count', ({ id }) => pauseDerivation(database, id, true)),
+    change('resume', 'Go on where it was paused', ({ id }) => pauseDerivation(database, id, false)),
+    change('cancel', 'Give it up; refused where goals or settings have changed, because their figures would stay old', async ({ id }) => {
+      if ((await stateOf(id)).changes)
+        throw new Problem('in-use', 'Goals or settings have changed since, and their figures need this. You can pause it; it goes on where it was.')
+      await dropFilling(database, id)
     }),
   ]
+
+  function change(name: string, summary: string, work: (site: Site) => Promise<unknown>): Route {
+    return siteRoute('owner', {
+      method: 'post',
+      path: `/sites/{key}/derivation:${name}`,
+      summary,
+      handle: async ({ site }) => {
+        await work(site)
+        deriver.nudge()
+        return stateOf(site.id)
+      },
+    })
+  }
 
   async function stateOf(siteId: number): Promise<DerivationAnswer> {
     const derivations = await derivationsOfSites(database, [siteId])

@@ -161,6 +161,7 @@ export async function sweepDropped(database: Database): Promise<boolean> {
   for (const statement of [
     'DELETE FROM visits WHERE derivation_no = ? LIMIT ?',
     'DELETE FROM conversions WHERE derivation_no = ? LIMIT ?',
+    'DELETE FROM visit_days WHERE derivation_no = ? LIMIT ?',
     'DELETE FROM marks WHERE bulk_no = ? AND urgent = 0 LIMIT ?',
     'UPDATE marks SET bulk_no = 0 WHERE bulk_no = ? LIMIT ?',
   ])

@@ -18,7 +18,10 @@ export type VisitTuple = [
   events: number,
 ]
 
-/** Replaces all visits of some visitors in a derivation. */
+/** Rows of a day in the sum of visits, so that derivers seldom wait for each other. */
+const SLOTS = 8
+
+/** Replaces all visits of some visitors in a derivation, and keeps the sums by day. */
 export async function replaceVisits(
   database: Database,
   derivationNo: number,
@@ -26,7 +29,11 @@ export async function replaceVisits(
   tuples: VisitTuple[],
   connection: PoolConnection,
 ): Promise<void> {
-  await database.run('DELETE FROM visits WHERE derivation_no = ? AND visitor_id IN (?)', [derivationNo, visitorIds], connection)
+  const gone = await database.rows<{ day: Day }>(
+    'DELETE FROM visits WHERE derivation_no = ? AND visitor_id IN (?) RETURNING day',
+    [derivationNo, visitorIds],
+    connection,
+  )
   for (let start = 0; start < tuples.length; start += 2000) {
     await database.run(
       'INSERT INTO visits (derivation_no, visitor_id, visit_no, started_at, ended_at, day, source_id, landing_id, exit_id, page_views, events) VALUES ?',
@@ -34,6 +41,21 @@ export async function replaceVisits(
       connection,
     )
   }
+  const changes = new Map<Day, number>()
+  const add = (day: Day, visits: number): void => void changes.set(day, (changes.get(day) ?? 0) + visits)
+  for (const { day } of gone) add(day, -1)
+  for (const tuple of tuples) add(tuple[5], 1)
+  const slot = Math.floor(Math.random() * SLOTS)
+  const rows = [...changes]
+    .filter(([, visits]) => visits !== 0)
+    .sort((a, b) => (a[0] < b[0] ? -1 : 1))
+    .map(([day, visits]) => [derivationNo, day, slot, visits])
+  if (!rows.length) return
+  await database.run(
+    'INSERT INTO visit_days (derivation_no, day, slot, visits) VALUES ? ON DUPLICATE KEY UPDATE visits = visits + VALUES(visits)',
+    [rows],
+    connection,
+  )
 }
 
 /** The latest visit of a visitor, by the visitor's own id. */
@@ -51,4 +73,12 @@ export function visitsByDay(database: Database, derivationNo: number, from: numb
     from,
     to,
   ])
+}
+
+/** The same for whole days, from their sums. @param to the day after the last one */
+export function visitsOfDays(database: Database, derivationNo: number, from: Day, to: Day): Promise<{ day: Day; n: number }[]> {
+  return database.rows(
+    'SELECT day, CAST(SUM(visits) AS UNSIGNED) AS n FROM visit_days WHERE derivation_no = ? AND day >= ? AND day < ? GROUP BY day HAVING n > 0 ORDER BY day',
+    [derivationNo, from, to],
+  )
 }
