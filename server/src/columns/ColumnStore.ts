@@ -12,7 +12,7 @@ import type { PreparedGoal } from '@acequia/core/goals/prepareGoal'
 import { deriveVisits } from '@acequia/core/visits/deriveVisits'
 import type { Database } from '../database/Database.js'
 import type { Dictionaries } from '../dictionaries/Dictionaries.js'
-import { EventLog } from '../events/EventLog.js'
+import { EventLog, VISITORS_AT_ONCE } from '../events/EventLog.js'
 import type { Site } from '../sites/sitesTable.js'
 import { LogTail, SETTLED_MS } from '../visits/LogTail.js'
 import type { RecordedVisitor, RecordedVisits } from '../visits/RecordedVisits.js'
@@ -207,8 +207,8 @@ export class ColumnStore {
   /** Takes in what came since: those visitors are looked at as visits, and left out of the columns. */
   private refresh(site: Site, held: Held): Promise<void> {
     return held.tail.follow(async (ids) => {
-      for (let start = 0; start < ids.length; start += 1000) {
-        const loaded = await this.log.ofVisitors(site.id, ids.slice(start, start + 1000), this.database.pool)
+      for (let start = 0; start < ids.length; start += VISITORS_AT_ONCE) {
+        const loaded = await this.log.ofVisitors(site.id, ids.slice(start, start + VISITORS_AT_ONCE), this.database.pool)
         const names = await this.dictionaries.visitors.textsOf(loaded.map((each) => each.visitorId))
         for (const { visitorId, events } of loaded) {
           held.changed.set(visitorId, { visitorId, visitor: names.get(visitorId) ?? '', visits: deriveVisits(events, site.settings) })

@@ -17,6 +17,8 @@ export interface VisitorEvents {
 }
 
 const ROWS_AT_ONCE = 20_000
+/** Visitors to ask for at once: from a thousand values on MariaDB takes a list for a table to be joined. */
+export const VISITORS_AT_ONCE = 900
 
 /** Reads the log back as core's events. */
 export class EventLog {

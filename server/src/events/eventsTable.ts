@@ -53,10 +53,10 @@ export async function insertEvents(database: Database, connection: PoolConnectio
   if (tuples.length) await database.run(`INSERT INTO events (${COLUMNS}) VALUES ?`, [tuples], connection)
 }
 
-/** All events of some visitors of a site, by visitor, then in order. */
+/** All events of some visitors of a site, by visitor, then by time; those of the same instant in any order. */
 export function eventsOfVisitors(database: Database, siteId: number, visitorIds: number[], connection: Connection): Promise<EventRow[]> {
   return database.rows<EventRow>(
-    `SELECT ${READ} FROM events WHERE site_id = ? AND visitor_id IN (?) ORDER BY visitor_id, at, uid`,
+    `SELECT ${READ} FROM events WHERE site_id = ? AND visitor_id IN (?) ORDER BY site_id, visitor_id, at`,
     [siteId, visitorIds],
     connection,
   )

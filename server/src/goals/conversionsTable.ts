@@ -37,7 +37,7 @@ export interface ConversionKey {
 /** The conversions of some visitors in a derivation, as they are now. */
 export function conversionsOfVisitors(database: Database, derivationNo: number, visitorIds: number[], connection: PoolConnection): Promise<ConversionKey[]> {
   return database.rows<ConversionKey>(
-    'SELECT goal_no, visitor_id, uid, order_key FROM conversions WHERE derivation_no = ? AND visitor_id IN (?)',
+    'SELECT goal_no, visitor_id, uid, order_key FROM conversions FORCE INDEX (PRIMARY) WHERE derivation_no = ? AND visitor_id IN (?)',
     [derivationNo, visitorIds],
     connection,
   )
@@ -51,7 +51,12 @@ export async function replaceConversions(
   tuples: ConversionTuple[],
   connection: PoolConnection,
 ): Promise<void> {
-  await database.run('DELETE FROM conversions WHERE derivation_no = ? AND visitor_id IN (?)', [derivationNo, visitorIds], connection)
+  // Any other index would have all of the derivation's rows looked at, and locked.
+  await database.run(
+    'DELETE c FROM conversions AS c FORCE INDEX (PRIMARY) WHERE c.derivation_no = ? AND c.visitor_id IN (?)',
+    [derivationNo, visitorIds],
+    connection,
+  )
   for (let start = 0; start < tuples.length; start += 2000) {
     await database.run(`INSERT INTO conversions (${COLUMNS}) VALUES ?`, [tuples.slice(start, start + 2000)], connection)
   }

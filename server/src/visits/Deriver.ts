@@ -2,7 +2,7 @@ import type { PoolConnection } from 'mysql2/promise'
 import { isAway, type Database } from '../database/Database.js'
 import type { Metrics } from '../app/Metrics.js'
 import type { Dictionaries } from '../dictionaries/Dictionaries.js'
-import { EventLog, type VisitorEvents } from '../events/EventLog.js'
+import { EventLog, VISITORS_AT_ONCE, type VisitorEvents } from '../events/EventLog.js'
 import { conversionsOfVisitors, replaceConversions, settleOrders } from '../goals/conversionsTable.js'
 import type { LiveChange, LiveChanges } from '../live/LiveChanges.js'
 import {
@@ -21,9 +21,7 @@ import { replaceVisits } from './visitsTable.js'
 
 /** Most visitors derived in one transaction: few where somebody waits to see it, many where it is about speed. */
 const MOST_URGENT = 300
-const MOST_BULK = 1500
-/** Transactions at the same time where it is about speed: while the database works for one, another one is computed. */
-const LANES = 2
+const MOST_BULK = VISITORS_AT_ONCE
 /** Visitors marked in one transaction, so that the collector never waits long for a mark. */
 const MARKED_AT_ONCE = 20_000
 /** How long to rest when there is nothing to do, in ms; another process may have left marks. */
@@ -122,9 +120,7 @@ export class Deriver {
   private async deriveBulk(): Promise<boolean> {
     const rows = await this.database.rows<{ no: number }>("SELECT no FROM derivations WHERE state = 'filling' AND paused = 0 ORDER BY no")
     for (const { no } of rows) {
-      const lanes = Array.from({ length: LANES }, () => this.derive((connection) => takeBulkMarks(this.database, connection, no, MOST_BULK)))
-      const did = await Promise.all(lanes)
-      if (!did.some(Boolean)) continue
+      if (!(await this.derive((connection) => takeBulkMarks(this.database, connection, no, MOST_BULK)))) continue
       await this.show(no)
       return true
     }

@@ -1,7 +1,7 @@
 import { deriveVisits, type Visit } from '@acequia/core/visits/deriveVisits'
 import type { Database } from '../database/Database.js'
 import type { Dictionaries } from '../dictionaries/Dictionaries.js'
-import { EventLog, type StoredEvent } from '../events/EventLog.js'
+import { EventLog, VISITORS_AT_ONCE, type StoredEvent } from '../events/EventLog.js'
 import type { Site } from '../sites/sitesTable.js'
 import { LogTail } from './LogTail.js'
 
@@ -102,8 +102,8 @@ export class RecordedVisits {
 
   private refresh(site: Site, memory: Memory): Promise<void> {
     return memory.tail.follow(async (visitorIds) => {
-      for (let start = 0; start < visitorIds.length; start += 1000) {
-        const loaded = await this.log.ofVisitors(site.id, visitorIds.slice(start, start + 1000), this.database.pool)
+      for (let start = 0; start < visitorIds.length; start += VISITORS_AT_ONCE) {
+        const loaded = await this.log.ofVisitors(site.id, visitorIds.slice(start, start + VISITORS_AT_ONCE), this.database.pool)
         for (const visitor of await this.named(site, loaded)) {
           const known = memory.visitors.get(visitor.visitorId)
           memory.events += countEvents(visitor) - (known ? countEvents(known) : 0)
