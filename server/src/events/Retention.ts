@@ -57,13 +57,13 @@ export class Retention {
   }
 
   private async removeBefore(site: Site, before: number): Promise<void> {
-    // Uids are forgotten last: whether any old one is left tells whether there is anything to do, also after a crash.
+    // Visits from before the boundary are left where a run ended half-way; the rest of it is done again.
     const first = await this.database.row<{ at: number | null }>('SELECT MIN(at) AS at FROM events WHERE site_id = ?', [site.id])
     const shown = await this.database.row(
       'SELECT 1 AS found FROM visits v JOIN derivations d ON d.no = v.derivation_no WHERE d.site_id = ? AND d.state = ? AND v.started_at < ? LIMIT 1',
       [site.id, 'shown', before],
     )
-    if (!shown && (first?.at == null || first.at >= before)) return
+    if (!shown && (first?.at ?? Infinity) >= before) return
     for (;;) {
       const { affectedRows } = await this.database.run('DELETE FROM events WHERE site_id = ? AND at < ? LIMIT ?', [site.id, before, ROWS_AT_ONCE])
       if (affectedRows < ROWS_AT_ONCE) break

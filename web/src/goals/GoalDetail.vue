@@ -171,7 +171,8 @@ useKeys({ e: () => void router.push({ name: 'edit-goal', params: { key: current.
       <p v-if="goal.note" class="hint">{{ goal.note }}</p>
       <div v-if="goal.recount.state === 'running'" class="recount" role="status">
         <progress :value="goal.recount.done" :max="goal.recount.total" />
-        Recounting over all history: {{ count(goal.recount.done) }} of {{ count(goal.recount.total) }} visitors. Until it is done, the figures are those of before.
+        Recounting over all history: {{ count(goal.recount.done) }} of {{ count(goal.recount.total) }} visitors. Until it is done, the figures are those of
+        before.
       </div>
 
       <dl class="big">
