@@ -1,4 +1,4 @@
-import { writeFileSync } from 'node:fs'
+import { readFileSync, writeFileSync } from 'node:fs'
 import { cpus, totalmem } from 'node:os'
 import { parseArgs } from 'node:util'
 import { stopBuilding } from '../server/src/wiring/buildLoader.js'
@@ -22,10 +22,10 @@ const BENCHES: Record<string, () => Promise<Row[]>> = {
   log: () => log(),
 }
 
-/** `npm run bench`: measures each figure against its limit in the same run, prints them, and writes docs/bench.md. */
+/** `npm run bench`: measures each figure against its limit in the same run, prints them, and puts them into docs/bench.md. */
+const today = new Date().toISOString().slice(0, 10)
 const { values } = parseArgs({ options: { only: { type: 'string' } } })
 const names = values.only ? [values.only] : Object.keys(BENCHES)
-const sections: string[] = []
 for (const name of names) {
   const bench = BENCHES[name]
   if (!bench) throw new Error(`There is no bench "${name}"; there are ${Object.keys(BENCHES).join(', ')}.`)
@@ -39,11 +39,24 @@ for (const name of names) {
     (row) =>
       `| ${row.what} | ${row.measured} | ${row.limit} | ${row.ratio === null ? '–' : row.ratio.toFixed(2)} | ${row.spread} | ${row.target} | ${row.met ? 'yes' : '**no**'} |`,
   )
-  sections.push(`## ${name}\n\n| what | measured | against | ratio | spread | target | met |\n|---|---|---|---|---|---|---|\n${lines.join('\n')}\n`)
-}
-if (!values.only) {
-  const machine = `${cpus()[0]?.model.trim() ?? 'unknown processor'}, ${cpus().length} cores, ${Math.round(totalmem() / 1024 ** 3)} GiB, Node ${process.version}`
-  const head = `# Figures\n\nMade by \`npm run bench\` on ${new Date().toISOString().slice(0, 10)}: ${machine}. Each is held against its limit in the same run on the same machine.\n`
-  writeFileSync(new URL('../docs/bench.md', import.meta.url), [head, ...sections].join('\n'))
+  keepSection(
+    name,
+    `## ${name}\n\nOn ${today}.\n\n| what | measured | against | ratio | spread | target | met |\n|---|---|---|---|---|---|---|\n${lines.join('\n')}\n`,
+  )
 }
 await stopBuilding()
+
+/** Puts one bench's table into docs/bench.md in place of its last one; the others stay as they were measured. */
+function keepSection(name: string, section: string): void {
+  const file = new URL('../docs/bench.md', import.meta.url)
+  const known = new Map(
+    readFileSync(file, 'utf8')
+      .split(/^(?=## )/m)
+      .slice(1)
+      .map((text) => [/^## (\S+)/.exec(text)?.[1] ?? '', text.trimEnd() + '\n']),
+  )
+  known.set(name, section)
+  const machine = `${cpus()[0]?.model.trim() ?? 'unknown processor'}, ${cpus().length} cores, ${Math.round(totalmem() / 1024 ** 3)} GiB, Node ${process.version}`
+  const head = `# Figures\n\nMade by \`npm run bench\` on this machine: ${machine}. Each is held against its limit in the same run; \`npm run bench -- --only NAME\` renews one table.\n`
+  writeFileSync(file, [head, ...Object.keys(BENCHES).flatMap((each) => known.get(each) ?? [])].join('\n'))
+}

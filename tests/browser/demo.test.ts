@@ -283,7 +283,10 @@ describe('the marketer', () => {
       await page.goto(at(path))
       await page.getByRole('heading', { level: 1 }).or(page.locator('.name input')).first().waitFor()
       await page.waitForTimeout(500)
-      const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze()
+      // Themes differ in their colours only.
+      const axe = new AxeBuilder({ page })
+      const asked = colorScheme === 'dark' ? axe.withRules(['color-contrast']) : axe.withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
+      const { violations } = await asked.analyze()
       expect(violations.map((each) => `${path}: ${each.id} ${each.nodes.map((node) => node.html.slice(0, 160)).join(' | ')}`)).toEqual([])
     }
     await page.close()

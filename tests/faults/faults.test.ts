@@ -1,19 +1,20 @@
 import { spawnSync } from 'node:child_process'
 import { mkdirSync } from 'node:fs'
 import { join } from 'node:path'
-import { afterEach, beforeEach, describe, expect, it } from 'vitest'
-import { addSite, call, derivedRows, FaultWorld, loggedUids, one, Senders, settled, type Served } from '../start/faultWorld.js'
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { addSite, call, derivedRows, FaultWorld, loggedUids, one as first, Senders, settled, type Served } from '../start/faultWorld.js'
 
 /** With `ACEQUIA_FAULTS=long` everything goes on for longer, and a minute's outage is one. */
 const LONG = process.env.ACEQUIA_FAULTS === 'long'
 const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms))
 
 let world: FaultWorld
-beforeEach(async () => {
+beforeAll(async () => {
   world = new FaultWorld()
   await world.startDatabase()
 })
-afterEach(() => world.end())
+beforeEach(() => world.startAfresh())
+afterAll(() => world.end())
 
 /** Every acknowledged event is there once, and what is derived equals what a rebuild from the log makes. */
 async function expectWhole(served: Served, key: string, senders: Senders): Promise<void> {
@@ -24,8 +25,8 @@ async function expectWhole(served: Served, key: string, senders: Senders): Promi
   expect(senders.acknowledged.size).toBeGreaterThan(100)
   expect([...senders.acknowledged].filter((uid) => logged.get(uid) !== 1)).toEqual([])
   expect([...logged.values()].every((times) => times === 1)).toBe(true)
-  expect(await one(connection, 'SELECT COUNT(*) FROM event_uids')).toBe(logged.size)
-  expect(Number(await one(connection, 'SELECT SUM(events) FROM arrivals'))).toBe(logged.size)
+  expect(await first(connection, 'SELECT COUNT(*) FROM event_uids')).toBe(logged.size)
+  expect(Number(await first(connection, 'SELECT SUM(events) FROM arrivals'))).toBe(logged.size)
   const live = await derivedRows(connection)
   expect(live[0]?.length).toBeGreaterThan(10)
   expect(live[1]?.length).toBeGreaterThan(10)
@@ -38,13 +39,12 @@ async function expectWhole(served: Served, key: string, senders: Senders): Promi
 describe('after kill -9 under load', () => {
   it('of the server, twice', async () => {
     let served = await world.serve()
-    const data = join(world.folder, 'data-0')
     const key = await addSite(served)
     const senders = new Senders(() => [served], key, 1)
     for (let times = 0; times < (LONG ? 10 : 2); times++) {
       await pause(900)
       await served.kill()
-      served = await world.serve({ ACEQUIA_DATA: data })
+      served = await world.serve({ ACEQUIA_DATA: served.data })
     }
     await pause(500)
     await expectWhole(served, key, senders)
@@ -69,7 +69,6 @@ describe('after kill -9 under load', () => {
 
   it('of both, while events wait on disk', async () => {
     let served = await world.serve()
-    const data = join(world.folder, 'data-0')
     const key = await addSite(served)
     const senders = new Senders(() => [served], key, 3)
     await pause(800)
@@ -77,7 +76,7 @@ describe('after kill -9 under load', () => {
     await pause(800)
     await served.kill()
     await world.startDatabase()
-    served = await world.serve({ ACEQUIA_DATA: data })
+    served = await world.serve({ ACEQUIA_DATA: served.data })
     await pause(500)
     await expectWhole(served, key, senders)
   })
@@ -86,12 +85,11 @@ describe('after kill -9 under load', () => {
 describe('a server that is asked to stop under load', () => {
   it('makes durable what it accepted, and ends in good order', async () => {
     let served = await world.serve()
-    const data = join(world.folder, 'data-0')
     const key = await addSite(served)
     const senders = new Senders(() => [served], key, 4)
     await pause(800)
     expect(await served.stop()).toBe(0)
-    served = await world.serve({ ACEQUIA_DATA: data })
+    served = await world.serve({ ACEQUIA_DATA: served.data })
     await pause(300)
     await expectWhole(served, key, senders)
   })
@@ -99,12 +97,13 @@ describe('a server that is asked to stop under load', () => {
 
 describe('a full disk', () => {
   it('for the spool is answered 503, and what was accepted before is not lost', async () => {
-    const spool = join(world.folder, 'data-0', 'spool')
+    const data = join(world.folder, 'small-disk')
+    const spool = join(data, 'spool')
     mkdirSync(spool, { recursive: true })
     const mounted = spawnSync('mount', ['-t', 'tmpfs', '-o', 'size=64k', 'tmpfs', spool]).status === 0
     try {
       // Only root can make a small disk; elsewhere the limit for what waits on disk stands in for it.
-      const served = await world.serve(mounted ? {} : { ACEQUIA_SPOOL_MB: '0.0625' })
+      const served = await world.serve({ ACEQUIA_DATA: data, ...(!mounted && { ACEQUIA_SPOOL_MB: '0.0625' }) })
       const key = await addSite(served)
       const senders = new Senders(() => [served], key, 5)
       await pause(700)
@@ -135,8 +134,11 @@ describe('two collectors and two derivers on one database', () => {
   it('share the work; one of the derivers is killed in the middle of a recount', async () => {
     const api = await world.serve({ ACEQUIA_ROLE: 'api' })
     const key = await addSite(api)
-    const collectors = [await world.serve({ ACEQUIA_ROLE: 'collect' }), await world.serve({ ACEQUIA_ROLE: 'collect' })]
-    const derivers = [await world.serve({ ACEQUIA_ROLE: 'derive' }), await world.serve({ ACEQUIA_ROLE: 'derive' })]
+    const [one, two, three, four] = await Promise.all(['collect', 'collect', 'derive', 'derive'].map((role) => world.serve({ ACEQUIA_ROLE: role })))
+    const [collectors, derivers] = [
+      [one as Served, two as Served],
+      [three as Served, four as Served],
+    ]
     const senders = new Senders(() => collectors, key, 6)
     await pause(1000)
     await call(api, 'POST', `/sites/${key}/derivation:begin`)

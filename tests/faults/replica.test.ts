@@ -35,9 +35,8 @@ it('reports read from the replica; writing, deriving and signing in go on where 
   )
   const api = await world.serve({ ACEQUIA_ROLE: 'api', ACEQUIA_DB_READ_URL: replica.url })
   const key = await addSite(api)
-  const collectors: Served[] = [await world.serve({ ACEQUIA_ROLE: 'collect' }), await world.serve({ ACEQUIA_ROLE: 'collect' })]
-  await world.serve({ ACEQUIA_ROLE: 'derive' })
-  await world.serve({ ACEQUIA_ROLE: 'derive' })
+  const [one, two] = await Promise.all(['collect', 'collect', 'derive', 'derive'].map((role) => world.serve({ ACEQUIA_ROLE: role })))
+  const collectors = [one as Served, two as Served]
   const senders = new Senders(() => collectors, key, 8)
   await new Promise((resolve) => setTimeout(resolve, 1200))
   await senders.stop()

@@ -1,4 +1,5 @@
 import { spawn, type ChildProcess } from 'node:child_process'
+import { randomBytes } from 'node:crypto'
 import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -14,6 +15,8 @@ const TOKEN = 'token-of-a-fault-test'
 /** A server in a process of its own, that can be killed. */
 export interface Served {
   url: string
+  /** Its data folder. */
+  data: string
   /** Ends it at once, as a power cut would. */
   kill: () => Promise<void>
   /** Asks it to stop, and waits until it has. @returns its exit code */
@@ -27,12 +30,27 @@ export class FaultWorld {
   readonly folder = mkdtempSync(join(tmpdir(), 'acequia-fault-'))
   private readonly served: Served[] = []
   private port = 0
+  private databaseName = 'acequia'
   mariaDb!: EmbeddedMariaDb
 
   /** Starts MariaDB, or starts it again on its data and its old port. @param more options of its own */
   async startDatabase(more: string[] = []): Promise<void> {
     this.port ||= await freePort()
     this.mariaDb = await startMariaDb(this.folder, { port: this.port, bufferPool: '128M', more })
+  }
+
+  /** Goes on with an empty database and no server, for the next test. */
+  async startAfresh(): Promise<void> {
+    this.killServers()
+    this.databaseName = `test_${randomBytes(6).toString('hex')}`
+    const connection = await createConnection(this.mariaDb.url)
+    await connection.query(`CREATE DATABASE ${this.databaseName} CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin`)
+    await connection.end()
+  }
+
+  /** Where the database of this test is. */
+  get databaseUrl(): string {
+    return this.mariaDb.url.replace(/\/acequia$/, `/${this.databaseName}`)
   }
 
   /** Ends MariaDB at once. */
@@ -44,12 +62,13 @@ export class FaultWorld {
   /** Starts a server and waits until it is ready. */
   async serve(environment: Record<string, string> = {}, options: { wait?: boolean } = {}): Promise<Served> {
     const port = await freePort()
+    const data = environment.ACEQUIA_DATA ?? join(this.folder, `data-${this.served.length}`)
     const child = spawn(process.execPath, ['--import', 'tsx', MAIN], {
       env: {
         ...process.env,
         ACEQUIA_PORT: String(port),
-        ACEQUIA_DATA: join(this.folder, `data-${this.served.length}`),
-        ACEQUIA_DB_URL: this.mariaDb.url,
+        ACEQUIA_DATA: data,
+        ACEQUIA_DB_URL: this.databaseUrl,
         ACEQUIA_TOKEN: TOKEN,
         ACEQUIA_LOG_LEVEL: 'silent',
         ACEQUIA_COLLECT_LIMIT: '1000000000',
@@ -60,6 +79,7 @@ export class FaultWorld {
     const ended = new Promise<number | null>((resolve) => child.once('exit', (code) => resolve(code)))
     const served: Served = {
       url: `http://127.0.0.1:${port}`,
+      data,
       child,
       async kill() {
         child.kill('SIGKILL')
@@ -77,12 +97,16 @@ export class FaultWorld {
 
   /** A connection to look with. */
   connect(): Promise<Connection> {
-    return createConnection({ uri: this.mariaDb.url, charset: 'utf8mb4_bin', multipleStatements: false })
+    return createConnection({ uri: this.databaseUrl, charset: 'utf8mb4_bin', multipleStatements: false })
+  }
+
+  private killServers(): void {
+    for (const { child } of this.served) if (child.exitCode === null && child.signalCode === null) child.kill('SIGKILL')
   }
 
   /** Ends everything and removes the data. */
   async end(): Promise<void> {
-    for (const { child } of this.served) if (child.exitCode === null && child.signalCode === null) child.kill('SIGKILL')
+    this.killServers()
     if (isAlive(this.mariaDb.pid)) await this.killDatabase()
     rmSync(this.folder, { recursive: true, force: true })
   }
