@@ -164,7 +164,7 @@ describe('whatever is sent', () => {
     expect(statuses.get(204) ?? 0).toBeGreaterThan(100)
     expect(statuses.get(400) ?? 0).toBeGreaterThan(1000)
     expect((await fetch(`${server.url}/readyz`)).status).toBe(200)
-  })
+  }, 600_000)
 
   it(`as ${LINES} lines of an import, is accounted for line by line`, async () => {
     const bodies = new Bodies(new Random(100))
