@@ -129,6 +129,19 @@ describe('the log by quarters', () => {
   })
 })
 
+describe('a server without any site', () => {
+  it('keeps its log in order at night, and says in its metrics which route answered', async () => {
+    const empty = await startTestServer(inject('databaseUrl'))
+    const { database } = empty.services
+    const before = await quartersOf(database)
+    await new Retention(database, { error: () => undefined, info: () => undefined }).run(Date.now())
+    expect(await quartersOf(database)).toEqual(before)
+    await empty.collect('nosuchkey', 'visitor-1', [pageView('/', '2026-05-04T10:00:00Z')])
+    expect(await (await fetch(`${empty.url}/metrics`)).text()).toContain('route="/c/:key",status="404"')
+    await empty.stop()
+  })
+})
+
 describe('a site that keeps its events for a month', () => {
   it('loses older ones at night, with what was counted from them; others lose nothing; whole quarters go where nobody keeps them', async () => {
     const { database } = server.services

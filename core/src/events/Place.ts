@@ -8,9 +8,6 @@ export interface Place {
   language: string | null
 }
 
-/** The dimensions that are read from a place. */
-export type PlaceDimension = keyof Place
-
 /** A place as dictionaries keep it; null where nothing is known. */
 export function placeText({ country, region, city, language }: Place): string | null {
   return country || region || city || language ? JSON.stringify([country, region, city, language]) : null

@@ -28,6 +28,8 @@ export function requestLog(log: Logger, metrics: Metrics) {
 
 /** The pattern that answered; one word for everything that none did, so that nobody can make up labels. */
 function routeOf(request: Request): string {
-  const { route, baseUrl } = request as { route?: { path?: unknown }; baseUrl: string }
-  return typeof route?.path === 'string' ? `${/^\/(api\/v1|c|l|p|r)$/.test(baseUrl) ? baseUrl : ''}${route.path}` : 'none'
+  const { route, originalUrl } = request as { route?: { path?: unknown }; originalUrl: string }
+  // Once a request is answered it no longer knows the router that it went through.
+  const router = /^\/(?:api\/v1|[clpr])(?=\/)/.exec(originalUrl)?.[0] ?? ''
+  return typeof route?.path === 'string' ? router + route.path : 'none'
 }

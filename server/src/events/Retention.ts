@@ -45,12 +45,13 @@ export class Retention {
 
   /** Quarters that no site keeps anything of go whole. */
   private async dropQuarters(sites: Site[], now: number): Promise<void> {
+    if (!sites.length) return
     const kept = sites.map((site) => keptFrom(site, now) ?? -Infinity)
     const before = Math.min(...kept)
     for (const { name, until } of await quartersOf(this.database)) {
       // The first partition stays, for what is imported from long ago; it is emptied instead.
-      if (until > before) continue
-      const statement = name === 'early' ? `ALTER TABLE events TRUNCATE PARTITION ${name}` : `ALTER TABLE events DROP PARTITION ${name}`
+      if (until > before || until === Infinity) continue
+      const statement = name === 'early' ? `ALTER TABLE events TRUNCATE PARTITION ${name}` : `ALTER TABLE events DROP PARTITION IF EXISTS ${name}`
       await this.database.run(statement)
       this.log.info({ quarter: name }, 'dropped a quarter of the log')
     }
