@@ -2,6 +2,7 @@ import { readFileSync, writeFileSync } from 'node:fs'
 import { cpus, totalmem } from 'node:os'
 import { parseArgs } from 'node:util'
 import { stopBuilding } from '../server/src/wiring/buildLoader.js'
+import { application } from './application.js'
 import { collector } from './collector.js'
 import { columns } from './columns.js'
 import { dryRun } from './dryRun.js'
@@ -15,6 +16,7 @@ import type { Row } from './Row.js'
 const BENCHES: Record<string, () => Promise<Row[]>> = {
   'loader-size': loaderSize,
   'page-load': pageLoad,
+  application,
   'dry-run': () => Promise.resolve(dryRun()),
   columns,
   collector: () => collector(),

@@ -5,7 +5,8 @@ import { compileWiring } from '@acequia/core/wiring/compileWiring'
 import { goalsOfSites } from '@acequia/server/goals/goalsTable'
 import type { Site } from '@acequia/server/sites/sitesTable'
 import { releaseOf } from '@acequia/server/wiring/releasesTable'
-import { countMarks } from '@acequia/server/visits/marksTable'
+import { fillingDerivations } from '@acequia/server/visits/derivationsTable'
+import { visitorsToDerive } from '@acequia/server/visits/partsTable'
 import { demoWiring } from './demoWiring.js'
 import { mistakenDraft } from './mistakenDraft.js'
 import { originsOf } from './outside/world.js'
@@ -112,7 +113,8 @@ export async function setUpDemo(server: RunningServer, api: Api, demoPort: numbe
     if (++day % 30 === 0) told(`  day ${day}: ${events} events`)
   }
   told('Deriving visits and conversions')
-  while (await countMarks(server.services.database)) await new Promise((resolve) => setTimeout(resolve, 100))
+  const { database } = server.services
+  while ((await visitorsToDerive(database)) || (await fillingDerivations(database)).length) await new Promise((resolve) => setTimeout(resolve, 100))
   return key
 }
 

@@ -5,7 +5,8 @@ import { countEventsSince, eventsInRange } from '../../server/src/events/eventsT
 import { Retention } from '../../server/src/events/Retention.js'
 import { addQuarters, quartersOf } from '../../server/src/events/quarters.js'
 import { arrivalsOf } from '../../server/src/events/arrivalsTable.js'
-import { convertingVisitsByGoal, conversionsByDay, listConversions, unconvertedByGoal } from '../../server/src/goals/conversionsTable.js'
+import { convertingVisitsByGoal, conversionsByDay, latestConversions, listConversions, unconvertedByGoal } from '../../server/src/goals/conversionsTable.js'
+import { summarizeGoals } from '../../server/src/goals/summarizeGoals.js'
 import { shownDerivation } from '../../server/src/visits/derivationsTable.js'
 import { lastVisitOf, visitsByDay, visitsOfDays } from '../../server/src/visits/visitsTable.js'
 import { pageView, startTestServer, type TestServer } from '../start/testServer.js'
@@ -82,7 +83,7 @@ describe('a query reads no more than it must:', () => {
     const shown = await shownDerivation(looking, await siteId())
     const goals = await goalNos()
     const byDay = await rowsRead(() => conversionsByDay(looking, shown, goals, from, to))
-    const count = byDay.answer.reduce((sum, row) => sum + row.n, 0)
+    const count = byDay.answer.reduce((sum, row) => sum + row.conversions, 0)
     expect(count).toBeGreaterThan(3)
     // Read through an index and then in the table.
     expect(byDay.read).toBeLessThanOrEqual(3 * count + 20)
@@ -100,7 +101,32 @@ describe('a query reads no more than it must:', () => {
         )
       ).read,
     ).toBeLessThanOrEqual(4 * count + 20)
-    expect((await rowsRead(() => listConversions(looking, shown, goals, from, to))).read).toBeLessThanOrEqual(6 * count + 20)
+    for (const goal of goals) {
+      const listed = await rowsRead(() => listConversions(looking, shown, goal, from, to))
+      expect(listed.read).toBeLessThanOrEqual(6 * listed.answer.length + 20)
+    }
+  })
+
+  it('the latest conversions of all time: a few of each goal, however many there are', async () => {
+    const shown = await shownDerivation(looking, await siteId())
+    const goals = await goalNos()
+    const latest = await rowsRead(() => latestConversions(looking, shown, goals, 0, Date.UTC(2100, 0), 3))
+    expect(latest.answer).toHaveLength(3)
+    const each = await Promise.all(goals.map((goal) => listConversions(looking, shown, goal, 0, Date.UTC(2100, 0))))
+    const byTime = each.flat().sort((a, b) => a.at - b.at)
+    expect(byTime.length).toBeGreaterThan(20)
+    expect(latest.answer.map(({ at }) => at)).toEqual(byTime.slice(-3).map(({ at }) => at))
+    expect(latest.read).toBeLessThanOrEqual(12 * goals.length + 40)
+  })
+
+  it('conversions of two months from their sums by day, the same as one by one', async () => {
+    const shown = await shownDerivation(looking, await siteId())
+    const goals = (await goalNos()).map((no) => ({ no, count: 'every' as const }))
+    const range = { from: Date.parse('2026-02-28T23:00:00Z'), to: Date.parse('2026-04-30T22:00:00Z') }
+    const sums = await rowsRead(() => summarizeGoals(looking, shown, goals, range, { first: '2026-03-01', end: '2026-05-01' }))
+    expect(sums.answer).toEqual(await summarizeGoals(looking, shown, goals, range, null))
+    expect(sums.answer.get(goals[0]?.no ?? 0)?.conversions).toBeGreaterThan(10)
+    expect(sums.read).toBeLessThanOrEqual(goals.length * (8 * 62 + 200))
   })
 
   it('the events of an hour, of the last minute, of each host; the last visit of a visitor', async () => {

@@ -260,6 +260,10 @@ export async function derivedRows(connection: Connection): Promise<object[][]> {
     await of(`SELECT * FROM visits WHERE ${shown} ORDER BY visitor_id, visit_no`),
     await of(`SELECT * FROM conversions WHERE ${shown} ORDER BY visitor_id, goal_no, at, uid`),
     await of(`SELECT day, SUM(visits) AS visits FROM visit_days WHERE ${shown} GROUP BY day HAVING SUM(visits) <> 0 ORDER BY day`),
+    await of(
+      `SELECT goal_no, day, SUM(conversions) AS conversions, SUM(value) AS value, SUM(unconverted) AS unconverted, SUM(visits) AS visits
+       FROM conversion_days WHERE ${shown} GROUP BY goal_no, day HAVING SUM(conversions) <> 0 OR SUM(visits) <> 0 ORDER BY goal_no, day`,
+    ),
   ]
 }
 

@@ -3,7 +3,7 @@ import { readEvent } from '../readings/readEvent.js'
 import { urlParts, type UrlParts } from '../readings/url.js'
 import { judge, type PreparedRule } from '../rules/judge.js'
 import type { Visit } from '../visits/deriveVisits.js'
-import { countVisit, newMemory, type Passed } from './countVisit.js'
+import { countVisit, newMemory } from './countVisit.js'
 import type { PreparedGoal } from './prepareGoal.js'
 
 /** An event in its visit. */
@@ -45,28 +45,30 @@ export function goalEvents<E extends LoggedEvent>(
   const shape = { kind, count: goal.count, steps: required.length }
   const memory = newMemory()
   const name = kind.type === 'event' ? kind.event : 'page-view'
-  // Made once for all visits: there are millions of them.
   let visit = visits[0] as Visit<E>
-  const event = (position: number): E => visit.events[position] as E
-  const holds = (rule: PreparedRule, position: number): boolean => judge(rule, readEvent(event(position), visit.source, partsOf))
+  // Made once for all visits: there are millions of them.
   const track = {
-    at: (position: number) => event(position).at,
-    isPageView: (position: number) => event(position).name === 'page-view',
-    isOfKind: (position: number) => event(position).name === name && holds(goal.where, position),
-    meetsStep: (step: number, position: number) => holds(required[step] as PreparedRule, position),
-    order: (position: number) => event(position).order || null,
+    at: (position: number) => (visit.events[position] as E).at,
+    isPageView: (position: number) => (visit.events[position] as E).name === 'page-view',
+    isOfKind: (position: number) => (visit.events[position] as E).name === name && holds(goal.where, visit, position, partsOf),
+    meetsStep: (step: number, position: number) => holds(required[step] as PreparedRule, visit, position, partsOf),
+    order: (position: number) => (visit.events[position] as E).order || null,
   }
-  const note = (position: number, passed: Passed): void => {
-    const found = { event: event(position), visit }
-    result.ofKind.push(found)
-    if (passed !== 'kind') result.afterPath.push(found)
-    if (passed === 'counted') result.counted.push({ ...found, order: (goal.count === 'order' && found.event.order) || null })
-  }
-  for (visit of visits) countVisit(shape, track, 0, visit.events.length, memory, note)
+  for (visit of visits)
+    countVisit(shape, track, 0, visit.events.length, memory, (position, passed) => {
+      const found = { event: visit.events[position] as E, visit }
+      result.ofKind.push(found)
+      if (passed !== 'kind') result.afterPath.push(found)
+      if (passed === 'counted') result.counted.push({ ...found, order: (goal.count === 'order' && found.event.order) || null })
+    })
   if (only)
     result.counted = result.counted.filter(({ event, visit }) => {
       const read = readEvent(event, visit.source, partsOf)
       return judge(only.where, read) && !(only.except.length && judge(only.except, read))
     })
   return result
+}
+
+function holds(rule: PreparedRule, { events, source }: Visit, position: number, partsOf: (url: string) => UrlParts): boolean {
+  return judge(rule, readEvent(events[position] as LoggedEvent, source, partsOf))
 }

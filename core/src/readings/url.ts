@@ -33,13 +33,18 @@ export function decodeOnce(text: string): string {
   })
 }
 
+/** All parameters of a query, decoded (`+` is a space). @param query as written, without `?` */
+export function queryParameters(query: string): URLSearchParams {
+  // The added "?" keeps URLSearchParams from eating one that belongs to the query.
+  return new URLSearchParams('?' + query)
+}
+
 /**
- * The value of a query parameter, decoded (`+` is a space); the first where it is repeated.
+ * The value of a query parameter, decoded; the first where it is repeated.
  * @param query as written, without `?`
  * @param name exact
  * @returns null when the parameter is not there; an empty text when it is there and empty
  */
 export function queryParameter(query: string, name: string): string | null {
-  // The added "?" keeps URLSearchParams from eating one that belongs to the query.
-  return new URLSearchParams('?' + query).get(name)
+  return queryParameters(query).get(name)
 }

@@ -1,4 +1,4 @@
-import { queryParameter, urlParts } from '../readings/url.js'
+import { queryParameters, urlParts } from '../readings/url.js'
 import { hostIsListed, hostMatches, plainHost } from '../sites/hosts.js'
 
 /** Where a visit came from. Missing campaign, content and term are null. */
@@ -42,10 +42,11 @@ export function campaignOf(url: string, site: Pick<SourceSettings, 'clickIds'>):
   if (!url.includes('?')) return null
   const { query } = urlParts(url)
   if (!query) return null
-  const utm = (name: string): string | null => (queryParameter(query, 'utm_' + name) ?? '').trim().toLowerCase() || null
-  const rest = { kind: 'campaign' as const, campaign: utm('campaign'), content: utm('content'), term: utm('term') }
-  const click = site.clickIds.find((each) => queryParameter(query, each.parameter))
-  if (click) return { ...rest, source: click.source, medium: click.medium }
-  const source = utm('source')
-  return source ? { ...rest, source, medium: utm('medium') ?? 'unknown' } : null
+  const parameters = queryParameters(query)
+  const utm = (name: string): string | null => (parameters.get('utm_' + name) ?? '').trim().toLowerCase() || null
+  const click = site.clickIds.find((each) => parameters.get(each.parameter))
+  const source = click ? click.source : utm('source')
+  if (!source) return null
+  const medium = click ? click.medium : (utm('medium') ?? 'unknown')
+  return { kind: 'campaign', source, medium, campaign: utm('campaign'), content: utm('content'), term: utm('term') }
 }

@@ -16,7 +16,7 @@ import { LiveChanges } from '../live/LiveChanges.js'
 import { People } from '../people/People.js'
 import { Places } from '../places/Places.js'
 import { SiteDirectory } from '../sites/SiteDirectory.js'
-import { countMarks } from '../visits/marksTable.js'
+import { visitorsToDerive } from '../visits/partsTable.js'
 import { Deriver } from '../visits/Deriver.js'
 import { RecordedVisits } from '../visits/RecordedVisits.js'
 import { LoaderDelivery } from '../wiring/LoaderDelivery.js'
@@ -75,7 +75,7 @@ export async function startServer(config: Config, told: (what: string) => void =
     const recorded = new RecordedVisits(reads, dictionaries)
     const spool = new Spool(join(config.dataFolder, 'spool'), config.spoolBytes)
     const writer = new EventWriter(collecting, new Dictionaries(collecting), spool, metrics, log, () => deriver.nudge())
-    metrics.watch({ eventsWaiting: () => writer.queueLength, spoolBytes: () => spool.bytes, visitorsToDerive: () => countMarks(database) })
+    metrics.watch({ eventsWaiting: () => writer.queueLength, spoolBytes: () => spool.bytes, visitorsToDerive: () => visitorsToDerive(database) })
     const services: Services = {
       config,
       database,

@@ -13,6 +13,15 @@ const TRY_AGAIN = new Set(['ER_LOCK_DEADLOCK', 'ER_LOCK_WAIT_TIMEOUT', 'ER_CHECK
 const AWAY =
   /^(ECONNREFUSED|ECONNRESET|EPIPE|ETIMEDOUT|ENOTFOUND|PROTOCOL_CONNECTION_LOST|PROTOCOL_SEQUENCE_TIMEOUT|ER_SERVER_SHUTDOWN|ER_CON_COUNT_ERROR|POOL_CLOSED|ER_NORMAL_SHUTDOWN|PROTOCOL_ENQUEUE_AFTER_FATAL_ERROR)$/
 
+/**
+ * What holds on every connection. READ COMMITTED: derivation must see what was committed after its transaction
+ * began, and locks no gaps between rows, in which others would have to wait.
+ */
+const SESSION = [
+  'SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED',
+  "SET SESSION time_zone = '+00:00', sql_mode = 'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION'",
+]
+
 /** The connections to one MariaDB. */
 export class Database {
   private readonly raw: CallbackPool
@@ -22,10 +31,11 @@ export class Database {
   /**
    * @param options.statementMs after so many ms without an answer the database counts as away; a database that
    *   hangs says nothing
+   * @param options.session statements that every connection begins with, instead of the usual ones
    */
   constructor(
     url: string,
-    private readonly options: { connections?: number; statementMs?: number } = {},
+    private readonly options: { connections?: number; statementMs?: number; session?: string[] } = {},
   ) {
     this.raw = mysql.createPool({
       uri: url,
@@ -37,12 +47,12 @@ export class Database {
       supportBigNumbers: true,
       connectTimeout: 5000,
     })
-    // READ COMMITTED: derivation must see what was committed after its transaction began, and locks no gaps.
     this.raw.on('connection', (connection: CallbackConnection) => {
-      connection.query(
-        "SET SESSION transaction_isolation = 'READ-COMMITTED', time_zone = '+00:00', sql_mode = 'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION'",
-        () => undefined,
-      )
+      for (const statement of options.session ?? SESSION)
+        connection.query(statement, (error) => {
+          // Without them statements would wait for each other, or mean something else: rather none at all.
+          if (error) connection.destroy()
+        })
     })
     this.pool = this.raw.promise()
   }

@@ -3,7 +3,7 @@ import { placeFromText } from '@acequia/core/events/Place'
 import { amountToNumber } from '@acequia/core/money/Amount'
 import type { Connection, Database } from '../database/Database.js'
 import type { Dictionaries } from '../dictionaries/Dictionaries.js'
-import { allEvents, eventsOfVisitors, type EventRow } from './eventsTable.js'
+import { allEvents, eventsOfSpan, eventsOfVisitors, type EventExtra, type EventRow } from './eventsTable.js'
 
 /** An event of the log with the numbers that derived rows refer to. */
 export interface StoredEvent extends LoggedEvent {
@@ -33,6 +33,15 @@ export class EventLog {
     return byVisitor(await this.decode(rows, connection), rows)
   }
 
+  /**
+   * The events of a span of visitors, both ends included, as of now in this transaction, with all that goals look at.
+   * @param extras of what only some goals look at, this
+   */
+  async ofSpan(siteId: number, first: number, last: number, extras: readonly EventExtra[], connection: Connection): Promise<VisitorEvents[]> {
+    const rows = await eventsOfSpan(this.database, siteId, first, last, extras, connection)
+    return byVisitor(await this.decode(rows, connection), rows)
+  }
+
   /** Every visitor of a site with all events, one visitor after the other. */
   async *visitors(siteId: number): AsyncGenerator<VisitorEvents> {
     let rows: EventRow[] = []
@@ -56,11 +65,11 @@ export class EventLog {
       wanted.name.add(row.name_id)
       wanted.address.add(row.address_id)
       if (row.rest_id !== null) wanted.rest.add(row.rest_id)
-      if (row.title_id !== null) wanted.title.add(row.title_id)
+      if (row.title_id) wanted.title.add(row.title_id)
       if (row.referrer_id !== null) rarer.referrer.add(row.referrer_id)
-      if (row.fired_id !== null) rarer.fired.add(row.fired_id)
-      if (row.agent_id !== null) rarer.agent.add(row.agent_id)
-      if (row.place_id !== null) rarer.place.add(row.place_id)
+      if (row.fired_id) rarer.fired.add(row.fired_id)
+      if (row.agent_id) rarer.agent.add(row.agent_id)
+      if (row.place_id) rarer.place.add(row.place_id)
     }
     // One after the other: a transaction has a single connection.
     const nameTexts = await names.textsOf(wanted.name, connection)
@@ -80,15 +89,15 @@ export class EventLog {
         url: (addressTexts.get(row.address_id) ?? '') + (row.rest_id === null ? '' : (restTexts.get(row.rest_id) ?? '')),
         addressId: row.address_id,
       }
-      if (row.title_id !== null) event.title = titleTexts.get(row.title_id) ?? null
+      if (row.title_id) event.title = titleTexts.get(row.title_id) ?? null
       if (row.referrer_id !== null) event.referrer = referrerTexts.get(row.referrer_id) ?? null
-      if (row.data !== null) event.data = JSON.parse(row.data) as Record<string, string | number | boolean>
+      if (row.data) event.data = JSON.parse(row.data) as Record<string, string | number | boolean>
       if (row.value !== null) event.value = amountToNumber(row.value)
       if (row.currency !== null) event.currency = row.currency
       if (row.order_ref !== null) event.order = row.order_ref
-      if (row.fired_id !== null) event.fired = JSON.parse(firedTexts.get(row.fired_id) ?? '[]') as string[]
-      if (row.agent_id !== null) event.userAgent = agentTexts.get(row.agent_id)
-      if (row.place_id !== null) event.place = placed.get(row.place_id)
+      if (row.fired_id) event.fired = JSON.parse(firedTexts.get(row.fired_id) ?? '[]') as string[]
+      if (row.agent_id) event.userAgent = agentTexts.get(row.agent_id)
+      if (row.place_id) event.place = placed.get(row.place_id)
       return event
     })
   }

@@ -1,6 +1,7 @@
 import { calendarOf } from '@acequia/core/days/zone'
 import { Cron } from 'croner'
 import { isAway, type Database } from '../database/Database.js'
+import { takeNightly } from '../database/takeNightly.js'
 import { allSites, touchSite, type Site } from '../sites/sitesTable.js'
 import { beginDerivation } from '../visits/derivationsTable.js'
 import { addQuarters, quartersOf } from './quarters.js'
@@ -21,7 +22,7 @@ export class Retention {
   /** Begins to keep the nightly hour. */
   start(): void {
     this.nightly = new Cron('41 2 * * *', { protect: true, catch: true }, () =>
-      this.run(Date.now()).catch((error: unknown) => {
+      this.runOnce(Date.now()).catch((error: unknown) => {
         if (!isAway(error)) this.log.error({ err: error }, 'old events could not be removed')
       }),
     )
@@ -30,6 +31,11 @@ export class Retention {
   /** Keeps it no more. */
   stop(): void {
     this.nightly?.stop()
+  }
+
+  /** Does it unless another process does it this night. @param now ms since 1970 */
+  async runOnce(now: number): Promise<void> {
+    if (await takeNightly(this.database, 'retention', now)) await this.run(now)
   }
 
   /** Does it now. @param now ms since 1970 */

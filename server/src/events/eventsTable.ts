@@ -28,25 +28,31 @@ export type EventTuple = [
 
 /** A row of the log as it is read. */
 export interface EventRow {
-  site_id: number
   visitor_id: number
   at: number
   uid: string
   name_id: number
   address_id: number
   rest_id: number | null
-  title_id: number | null
+  /** Here and below, undefined where it was not asked for. */
+  title_id?: number | null
   referrer_id: number | null
-  agent_id: number | null
-  place_id: number | null
-  data: string | null
+  agent_id?: number | null
+  place_id?: number | null
+  data?: string | null
   value: number | null
   currency: string | null
   order_ref: string | null
-  fired_id: number | null
+  fired_id?: number | null
 }
 
 const READ = 'site_id, visitor_id, at, uid, name_id, address_id, rest_id, title_id, referrer_id, agent_id, place_id, data, value, currency, order_ref, fired_id'
+
+/** What may be left out where nobody looks at it. */
+export type EventExtra = 'title_id' | 'data'
+
+const bare = (extras: readonly EventExtra[]): string =>
+  ['visitor_id, at, uid, name_id, address_id, rest_id, referrer_id, value, currency, order_ref', ...extras].join(', ')
 
 /** Adds events that the site does not have; whose uids are claimed already. */
 export async function insertEvents(database: Database, connection: PoolConnection, tuples: EventTuple[]): Promise<void> {
@@ -58,6 +64,22 @@ export function eventsOfVisitors(database: Database, siteId: number, visitorIds:
   return database.rows<EventRow>(
     `SELECT ${READ} FROM events WHERE site_id = ? AND visitor_id IN (?) ORDER BY site_id, visitor_id, at`,
     [siteId, visitorIds],
+    connection,
+  )
+}
+
+/** The same of a span of visitors, both ends included, with what goals can look at; of that, only these extras. */
+export function eventsOfSpan(
+  database: Database,
+  siteId: number,
+  first: number,
+  last: number,
+  extras: readonly EventExtra[],
+  connection: Connection,
+): Promise<EventRow[]> {
+  return database.rows<EventRow>(
+    `SELECT ${bare(extras)} FROM events WHERE site_id = ? AND visitor_id BETWEEN ? AND ? ORDER BY site_id, visitor_id, at`,
+    [siteId, first, last],
     connection,
   )
 }

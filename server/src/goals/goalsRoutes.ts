@@ -149,7 +149,7 @@ export function goalsRoutes({ columns, database, reads, dictionaries, deriver, r
       handle: async ({ site, params, query, request, response }) => {
         const stored = await find(site, params.id)
         const { from, to } = rangeOn(site, query)
-        const conversions = await presentConversions(dictionaries, await listConversions(reads, await shownDerivation(reads, site.id), [stored.no], from, to))
+        const conversions = await presentConversions(dictionaries, await listConversions(reads, await shownDerivation(reads, site.id), stored.no, from, to))
         if (request.accepts(['json', 'csv']) !== 'csv') return conversions
         // Cells that a spreadsheet would run as formulas are put behind a quote.
         response

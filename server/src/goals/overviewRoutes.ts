@@ -1,5 +1,5 @@
 import { daysOf, type Range } from '@acequia/core/days/Range'
-import { addDays, type Calendar, type Day } from '@acequia/core/days/zone'
+import { addDays, type Calendar } from '@acequia/core/days/zone'
 import * as z from 'zod'
 import { rangeOn, rangeQuery } from '../api/rangeQuery.js'
 import { siteRoute, type Route } from '../api/Route.js'
@@ -7,10 +7,10 @@ import type { Services } from '../app/Services.js'
 import { shownDerivation } from '../visits/derivationsTable.js'
 import { visitsByDay, visitsOfDays } from '../visits/visitsTable.js'
 import { releasesInRange } from '../wiring/releasesTable.js'
-import { listConversions } from './conversionsTable.js'
+import { latestConversions } from './conversionsTable.js'
 import { goalsOfSites } from './goalsTable.js'
 import { presentConversions } from './presentConversions.js'
-import { summarizeGoals, type GoalSummary } from './summarizeGoals.js'
+import { summarizeGoals, type GoalSummary, type WholeDays } from './summarizeGoals.js'
 
 const LATEST = 12
 
@@ -32,10 +32,10 @@ export function overviewRoutes({ database, reads, dictionaries }: Services): Rou
         const [visits, visitsBefore, now, before, releases, latest] = await Promise.all([
           visitsIn(shown, range, calendar),
           visitsIn(shown, earlier, calendar),
-          summarizeGoals(reads, shown, counted, range),
-          summarizeGoals(reads, shown, counted, earlier),
+          summarizeGoals(reads, shown, counted, range, wholeDays(range, calendar)),
+          summarizeGoals(reads, shown, counted, earlier, wholeDays(earlier, calendar)),
           releasesInRange(database, site.id, range.from, range.to),
-          latestConversions(
+          latestOf(
             shown,
             goals.map(({ no, id, goal }) => ({ no, id, name: goal.name })),
             range,
@@ -76,9 +76,9 @@ export function overviewRoutes({ database, reads, dictionaries }: Services): Rou
     return days ? visitsOfDays(reads, shown, days.first, days.end) : visitsByDay(reads, shown, range.from, range.to)
   }
 
-  async function latestConversions(shown: number, goals: { no: number; id: string; name: string }[], range: Range): Promise<object[]> {
+  async function latestOf(shown: number, goals: { no: number; id: string; name: string }[], range: Range): Promise<object[]> {
     const rows = (
-      await listConversions(
+      await latestConversions(
         reads,
         shown,
         goals.map((goal) => goal.no),
@@ -101,7 +101,7 @@ function onEveryDay(summary: GoalSummary, days: string[]): GoalSummary {
 }
 
 /** The days of a range, from the first one to the day after the last, where it begins and ends with a day; else null. */
-function wholeDays(range: Range, calendar: Calendar): { first: Day; end: Day } | null {
+function wholeDays(range: Range, calendar: Calendar): WholeDays | null {
   const first = calendar.dayOf(range.from)
   const end = addDays(calendar.dayOf(range.to - 1), 1)
   return calendar.startOfDay(first) === range.from && calendar.startOfDay(end) === range.to ? { first, end } : null

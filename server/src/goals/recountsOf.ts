@@ -1,6 +1,6 @@
 import type { Database } from '../database/Database.js'
 import { derivationsOfSites, readDefinition, type Derivation } from '../visits/derivationsTable.js'
-import { countBulkMarks } from '../visits/marksTable.js'
+import { visitorsLeft } from '../visits/partsTable.js'
 
 /** How far a goal's recount is, in visitors. While it runs, figures are those of before. */
 export interface Recount {
@@ -19,7 +19,7 @@ export async function recountsOf(database: Database, siteId: number): Promise<Re
   const done: Recount = { state: 'done', done: shown?.total ?? 0, total: shown?.total ?? 0 }
   if (!filling) return () => done
   const total = filling.total ?? 0
-  const left = filling.total === null ? 0 : await countBulkMarks(database, filling.no)
+  const left = filling.total === null ? 0 : await visitorsLeft(database, filling.no)
   const running: Recount = { state: 'running', done: Math.max(0, total - left), total }
   const [before, after] = [shown, filling].map((each) => (each ? textsOf(each) : null))
   return (goalNo) => (before && after && before.settings === after.settings && before.goals.get(goalNo) === after.goals.get(goalNo) ? done : running)

@@ -2,7 +2,7 @@ import { createSession, type Session } from 'better-sse'
 import { siteRoute, type Route } from '../api/Route.js'
 import type { Services } from '../app/Services.js'
 import { countEventsSince } from '../events/eventsTable.js'
-import { listConversions } from '../goals/conversionsTable.js'
+import { latestConversions } from '../goals/conversionsTable.js'
 import { goalsOfSites } from '../goals/goalsTable.js'
 import { presentConversions } from '../goals/presentConversions.js'
 import { shownDerivation } from '../visits/derivationsTable.js'
@@ -46,7 +46,7 @@ export function liveRoutes({ changes, database, dictionaries }: Services): Route
       changed = false
       if (!keys.size) return
       const goals = await goalsOfSites(database, [site.id])
-      const rows = await listConversions(
+      const rows = await latestConversions(
         database,
         await shownDerivation(database, site.id),
         goals.map((goal) => goal.no),

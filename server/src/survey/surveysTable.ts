@@ -20,17 +20,39 @@ export interface SurveyRow {
 const MOST_KEPT = 30
 const READ = 'SELECT id, site_id, state, started_at, ended_at, started_by, origin, waiting, note FROM surveys'
 
-/** Begins a survey. @returns its id */
-export async function insertSurvey(database: Database, siteId: number, by: string, origin: string): Promise<number> {
-  const { insertId } = await database.run("INSERT INTO surveys (site_id, state, started_at, started_by, origin, note) VALUES (?, 'running', ?, ?, ?, '')", [
-    siteId,
-    Date.now(),
-    by,
-    origin,
-  ])
-  const old = await database.row<{ id: number }>('SELECT id FROM surveys WHERE site_id = ? ORDER BY id DESC LIMIT 1 OFFSET ?', [siteId, MOST_KEPT])
-  if (old) await database.run('DELETE FROM surveys WHERE site_id = ? AND id <= ?', [siteId, old.id])
-  return insertId
+/** A survey whose process gave no sign of life for so long is over, in ms. */
+const LOST_AFTER = 60_000
+
+/** Begins a survey. @returns its id; null where one of the site is running, whichever process runs it */
+export function insertSurvey(database: Database, siteId: number, by: string, origin: string): Promise<number | null> {
+  return database.transaction(async (connection) => {
+    await database.row('SELECT id FROM sites WHERE id = ? FOR UPDATE', [siteId], connection)
+    if (await database.row("SELECT id FROM surveys WHERE site_id = ? AND state = 'running' LIMIT 1", [siteId], connection)) return null
+    const now = Date.now()
+    const { insertId } = await database.run(
+      "INSERT INTO surveys (site_id, state, started_at, started_by, origin, note, seen_at) VALUES (?, 'running', ?, ?, ?, '', ?)",
+      [siteId, now, by, origin, now],
+      connection,
+    )
+    const old = await database.row<{ id: number }>(
+      'SELECT id FROM surveys WHERE site_id = ? ORDER BY id DESC LIMIT 1 OFFSET ?',
+      [siteId, MOST_KEPT],
+      connection,
+    )
+    if (old) await database.run('DELETE FROM surveys WHERE site_id = ? AND id <= ?', [siteId, old.id], connection)
+    return insertId
+  })
+}
+
+/** Gives a sign of life. @returns whether the survey is still to go on */
+export async function seeSurvey(database: Database, surveyId: number): Promise<boolean> {
+  await database.run("UPDATE surveys SET seen_at = ? WHERE id = ? AND state = 'running'", [Date.now(), surveyId])
+  return !!(await database.row("SELECT id FROM surveys WHERE id = ? AND state = 'running'", [surveyId]))
+}
+
+/** Ends what runs for a site, whichever process runs it; that one sees it with its next sign of life. */
+export async function endSurveysOfSite(database: Database, siteId: number): Promise<void> {
+  await database.run("UPDATE surveys SET state = 'stopped', ended_at = ?, waiting = 0 WHERE site_id = ? AND state = 'running'", [Date.now(), siteId])
 }
 
 /** Adds a page to a survey. */
@@ -49,11 +71,12 @@ export async function endSurvey(database: Database, surveyId: number, state: 'do
   ])
 }
 
-/** Ends surveys that a stopped server left running. */
+/** Ends surveys that a killed server left running. */
 export async function endLostSurveys(database: Database): Promise<void> {
+  const now = Date.now()
   await database.run(
-    "UPDATE surveys SET state = 'stopped', ended_at = ?, waiting = 0, note = 'The server was stopped in the middle of it.' WHERE state = 'running'",
-    [Date.now()],
+    "UPDATE surveys SET state = 'stopped', ended_at = ?, waiting = 0, note = 'The server was stopped in the middle of it.' WHERE state = 'running' AND seen_at < ?",
+    [now, now - LOST_AFTER],
   )
 }
 

@@ -3,7 +3,7 @@ import { siteRoute, type Route } from '../api/Route.js'
 import type { Services } from '../app/Services.js'
 import type { Site } from '../sites/sitesTable.js'
 import { beginDerivation, derivationsOfSites, dropFilling, pauseDerivation, readDefinition } from './derivationsTable.js'
-import { countBulkMarks } from './marksTable.js'
+import { visitorsLeft } from './partsTable.js'
 
 /** How far the derivation of a site is, as the API tells it. */
 export interface DerivationAnswer {
@@ -57,7 +57,7 @@ export function derivationRoutes({ database, deriver }: Services): Route[] {
     const shown = derivations.find(({ state }) => state === 'shown')
     const current = derivations.find(({ state }) => state === 'filling') ?? shown
     const total = current?.total ?? 0
-    const left = current?.state === 'filling' ? (current.total === null ? 0 : await countBulkMarks(database, current.no)) : 0
+    const left = current?.state === 'filling' ? (current.total === null ? 0 : await visitorsLeft(database, current.no)) : 0
     return {
       state: current?.state ?? 'shown',
       paused: current?.paused ?? false,

@@ -16,7 +16,7 @@ export interface Derivation {
   state: 'shown' | 'filling'
   /** As it is stored; `readDefinition` reads it. */
   definition: string
-  /** Visitors to go through; null until all of them are marked. */
+  /** Visitors to go through; null until all of them are in parts. */
   total: number | null
   paused: boolean
   startedAt: number
@@ -48,6 +48,12 @@ const toDerivation = (row: DerivationRow): Derivation => ({
 export function readDefinition(text: string): Definition {
   const { settings, goals } = JSON.parse(text) as { settings: unknown; goals: Definition['goals'] }
   return { settings: siteSchema.parse(settings), goals }
+}
+
+/** A derivation by its number. */
+export async function derivationOf(database: Database, no: number, connection: Connection): Promise<Derivation | undefined> {
+  const row = await database.row<DerivationRow>(`${READ} WHERE no = ?`, [no], connection)
+  return row && toDerivation(row)
 }
 
 /** The shown derivations of some sites, and those being filled. */
@@ -90,18 +96,18 @@ export async function beginDerivation(database: Database, siteId: number, connec
   await database.run("INSERT INTO derivations (site_id, state, definition, started_at) VALUES (?, 'filling', ?, ?)", [siteId, definition, now], connection)
 }
 
-/** A derivation whose visitors are still to be marked, locked; undefined where there is none that nobody else is marking. */
-export function takeUnmarked(database: Database, connection: PoolConnection): Promise<{ no: number; site_id: number; marked_to: number } | undefined> {
+/** A derivation whose visitors are still to be split into parts, locked; undefined where there is none that nobody else is splitting. */
+export function takeUnsplit(database: Database, connection: PoolConnection): Promise<{ no: number; site_id: number; split_to: number } | undefined> {
   return database.row(
-    "SELECT no, site_id, marked_to FROM derivations WHERE state = 'filling' AND total IS NULL AND paused = 0 ORDER BY no LIMIT 1 FOR UPDATE SKIP LOCKED",
+    "SELECT no, site_id, split_to FROM derivations WHERE state = 'filling' AND total IS NULL AND paused = 0 ORDER BY no LIMIT 1 FOR UPDATE SKIP LOCKED",
     [],
     connection,
   )
 }
 
-/** Notes how far marking got. @param total all visitors, once every one is marked */
-export async function noteMarked(database: Database, no: number, markedTo: number, total: number | null, connection: PoolConnection): Promise<void> {
-  await database.run('UPDATE derivations SET marked_to = ?, total = ? WHERE no = ?', [markedTo, total, no], connection)
+/** Notes how far splitting got. @param total all visitors, once every one is in a part */
+export async function noteSplit(database: Database, no: number, splitTo: number, total: number | null, connection: PoolConnection): Promise<void> {
+  await database.run('UPDATE derivations SET split_to = ?, total = ? WHERE no = ?', [splitTo, total, no], connection)
 }
 
 /**
@@ -111,17 +117,23 @@ export async function noteMarked(database: Database, no: number, markedTo: numbe
 export async function showIfComplete(database: Database, no: number, connection: PoolConnection): Promise<boolean> {
   const row = await database.row<DerivationRow>(`${READ} WHERE no = ? FOR UPDATE`, [no], connection)
   if (row?.state !== 'filling' || row.total === null) return false
-  if (await database.row('SELECT 1 AS waits FROM marks WHERE bulk_no = ? LIMIT 1', [no], connection)) return false
+  if (await database.row('SELECT 1 AS waits FROM derivation_parts WHERE derivation_no = ? LIMIT 1', [no], connection)) return false
   const now = Date.now()
   await database.run("UPDATE derivations SET state = 'dropped', ended_at = ? WHERE site_id = ? AND state = 'shown'", [now, row.site_id], connection)
   await database.run("UPDATE derivations SET state = 'shown', ended_at = ? WHERE no = ?", [now, no], connection)
   return true
 }
 
+/** Numbers of the derivations that are being filled and not paused, the oldest first. */
+export async function fillingDerivations(database: Database): Promise<number[]> {
+  const rows = await database.rows<{ no: number }>("SELECT no FROM derivations WHERE state = 'filling' AND paused = 0 ORDER BY no")
+  return rows.map(({ no }) => no)
+}
+
 /** Numbers of derivations that are filled and wait for nobody, for a process that finds one left by a crash. */
 export async function filledDerivations(database: Database): Promise<number[]> {
   const rows = await database.rows<{ no: number }>(
-    "SELECT d.no FROM derivations d WHERE d.state = 'filling' AND d.total IS NOT NULL AND NOT EXISTS (SELECT 1 FROM marks m WHERE m.bulk_no = d.no)",
+    "SELECT d.no FROM derivations d WHERE d.state = 'filling' AND d.total IS NOT NULL AND NOT EXISTS (SELECT 1 FROM derivation_parts p WHERE p.derivation_no = d.no)",
   )
   return rows.map(({ no }) => no)
 }
@@ -144,6 +156,7 @@ export async function forgetGoal(database: Database, siteId: number, goalNo: num
     const without = JSON.stringify({ ...rest, goals: goals.filter((goal) => goal.no !== goalNo) })
     await database.run('UPDATE derivations SET definition = ? WHERE no = ?', [without, no], connection)
     await database.run('DELETE FROM conversions WHERE derivation_no = ? AND goal_no = ?', [no, goalNo], connection)
+    await database.run('DELETE FROM conversion_days WHERE derivation_no = ? AND goal_no = ?', [no, goalNo], connection)
   }
 }
 
@@ -162,8 +175,8 @@ export async function sweepDropped(database: Database): Promise<boolean> {
     'DELETE FROM visits WHERE derivation_no = ? LIMIT ?',
     'DELETE FROM conversions WHERE derivation_no = ? LIMIT ?',
     'DELETE FROM visit_days WHERE derivation_no = ? LIMIT ?',
-    'DELETE FROM marks WHERE bulk_no = ? AND urgent = 0 LIMIT ?',
-    'UPDATE marks SET bulk_no = 0 WHERE bulk_no = ? LIMIT ?',
+    'DELETE FROM conversion_days WHERE derivation_no = ? LIMIT ?',
+    'DELETE FROM derivation_parts WHERE derivation_no = ? LIMIT ?',
   ])
     if ((await database.run(statement, [row.no, ROWS_AT_ONCE])).affectedRows) return true
   await database.run('DELETE FROM derivations WHERE no = ?', [row.no])

@@ -5,6 +5,7 @@ import { rememberingUrlParts } from '@acequia/core/readings/rememberingUrlParts'
 import type { VisitSource } from '@acequia/core/sources/sourceOf'
 import { deriveVisits, pageViewsOf } from '@acequia/core/visits/deriveVisits'
 import type { VisitorEvents } from '../events/EventLog.js'
+import type { EventExtra } from '../events/eventsTable.js'
 import type { ConversionTuple } from '../goals/conversionsTable.js'
 import type { Definition } from './derivationsTable.js'
 import type { VisitTuple } from './visitsTable.js'
@@ -16,8 +17,12 @@ export interface Derived {
   conversions: { tuple: ConversionTuple; source: string }[]
 }
 
+const DIRECT = JSON.stringify(['direct', 'direct', 'none', null, null, null])
+
 /** A visit's source as the dictionary keeps it. */
 export function sourceText(source: VisitSource): string {
+  // Most visits are, and there are millions of them.
+  if (source.kind === 'direct') return DIRECT
   return JSON.stringify([source.kind, source.source, source.medium, source.campaign, source.content, source.term])
 }
 
@@ -25,6 +30,15 @@ export function sourceText(source: VisitSource): string {
 export function sourceFromText(text: string): VisitSource {
   const [kind, source, medium, campaign, content, term] = JSON.parse(text) as [VisitSource['kind'], string, string, string | null, string | null, string | null]
   return { kind, source, medium, campaign, content, term }
+}
+
+/** What of events a definition's goals look at, of that which only some goals do. Rather too much than too little. */
+export function extrasOf({ goals }: Definition): EventExtra[] {
+  const text = JSON.stringify(goals)
+  const extras: EventExtra[] = []
+  if (text.includes('"title"')) extras.push('title_id')
+  if (/"(data|own)\./.test(text)) extras.push('data')
+  return extras
 }
 
 /** Makes the deriving function of a derivation; reading rules once for many visitors. */

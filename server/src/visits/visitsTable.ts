@@ -2,6 +2,7 @@ import type { Day } from '@acequia/core/days/zone'
 import type { PoolConnection } from 'mysql2/promise'
 import type { Database } from '../database/Database.js'
 import { hashOf } from '../dictionaries/Dictionary.js'
+import { rowsOf, type Who } from './Who.js'
 
 /** A derived visit as it is written, in the order of the columns. */
 export type VisitTuple = [
@@ -21,19 +22,17 @@ export type VisitTuple = [
 /** Rows of a day in the sum of visits, so that derivers seldom wait for each other. */
 const SLOTS = 8
 
-/** Replaces all visits of some visitors in a derivation, and keeps the sums by day. */
+/** Replaces all visits of some visitors in a derivation. @returns by how many visits each day's sum changes */
 export async function replaceVisits(
   database: Database,
   derivationNo: number,
-  visitorIds: number[],
+  who: Who,
   tuples: VisitTuple[],
   connection: PoolConnection,
-): Promise<void> {
-  const gone = await database.rows<{ day: Day }>(
-    'DELETE FROM visits WHERE derivation_no = ? AND visitor_id IN (?) RETURNING day',
-    [derivationNo, visitorIds],
-    connection,
-  )
+): Promise<Map<Day, number>> {
+  const { from, values } = rowsOf(who, 'visits', derivationNo)
+  const gone = await database.rows<{ day: Day }>(`SELECT t.day FROM ${from} FOR UPDATE`, values, connection)
+  if (gone.length) await database.run(`DELETE t FROM ${from}`, values, connection)
   for (let start = 0; start < tuples.length; start += 2000) {
     await database.run(
       'INSERT INTO visits (derivation_no, visitor_id, visit_no, started_at, ended_at, day, source_id, landing_id, exit_id, page_views, events) VALUES ?',
@@ -45,9 +44,15 @@ export async function replaceVisits(
   const add = (day: Day, visits: number): void => void changes.set(day, (changes.get(day) ?? 0) + visits)
   for (const { day } of gone) add(day, -1)
   for (const tuple of tuples) add(tuple[5], 1)
+  return changes
+}
+
+/** Adds changes to a derivation's sums of visits by day. Best done last: until the transaction ends, others wait for those rows. */
+export async function addToVisitDays(database: Database, derivationNo: number, changes: Map<Day, number>, connection: PoolConnection): Promise<void> {
   const slot = Math.floor(Math.random() * SLOTS)
   const rows = [...changes]
     .filter(([, visits]) => visits !== 0)
+    // Always in the same order, so that two workers cannot lock each other out.
     .sort((a, b) => (a[0] < b[0] ? -1 : 1))
     .map(([day, visits]) => [derivationNo, day, slot, visits])
   if (!rows.length) return
