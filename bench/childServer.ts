@@ -3,6 +3,7 @@ import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
+import { NODE_FLAGS } from '../scripts/runTypeScript.mjs'
 import { freePort } from '../server/src/database/freePort.js'
 import { startMariaDb, type EmbeddedMariaDb } from '../server/src/database/EmbeddedMariaDb.js'
 
@@ -30,7 +31,7 @@ export async function startChildServer(options: { bufferPool?: string; environme
   const port = await freePort()
   const url = `http://127.0.0.1:${port}`
   const start = async (): Promise<ChildProcess> => {
-    const child = spawn(process.execPath, [...PROFILE, '--import', 'tsx', MAIN], {
+    const child = spawn(process.execPath, [...PROFILE, ...NODE_FLAGS, MAIN], {
       env: {
         ...process.env,
         ACEQUIA_PORT: String(port),

@@ -60,7 +60,7 @@ export async function startServer(config: Config, told: (what: string) => void =
   const database = new Database(databaseUrl)
   const reads = config.databaseReadUrl === undefined ? database : new Database(config.databaseReadUrl)
   // Collecting has connections of its own: nothing else may keep it waiting, and a database that hangs is one that is away.
-  const collecting = new Database(databaseUrl, { connections: 4, statementMs: COLLECT_STATEMENT_MS })
+  const collecting = new Database(databaseUrl, { connections: 4, statementMs: COLLECT_STATEMENT_MS, several: true })
   const close = async (): Promise<void> => {
     for (const each of new Set([collecting, reads, database])) await each.close()
   }

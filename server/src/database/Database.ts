@@ -6,6 +6,12 @@ export type Row = RowDataPacket
 /** A connection, inside or outside a transaction. */
 export type Connection = Pool | PoolConnection
 
+/** A statement with the values for its places. */
+export interface Statement {
+  sql: string
+  values: unknown[]
+}
+
 /** Errors after which the same transaction may simply be tried again: deadlock, lock wait, snapshot changed. */
 const TRY_AGAIN = new Set(['ER_LOCK_DEADLOCK', 'ER_LOCK_WAIT_TIMEOUT', 'ER_CHECKREAD'])
 
@@ -31,11 +37,12 @@ export class Database {
   /**
    * @param options.statementMs after so many ms without an answer the database counts as away; a database that
    *   hangs says nothing
+   * @param options.several whether one text may hold several statements, as `atOnce` sends them
    * @param options.session statements that every connection begins with, instead of the usual ones
    */
   constructor(
     url: string,
-    private readonly options: { connections?: number; statementMs?: number; session?: string[] } = {},
+    private readonly options: { connections?: number; statementMs?: number; several?: boolean; session?: string[] } = {},
   ) {
     this.raw = mysql.createPool({
       uri: url,
@@ -46,6 +53,9 @@ export class Database {
       dateStrings: true,
       supportBigNumbers: true,
       connectTimeout: 5000,
+      multipleStatements: options.several ?? false,
+      // Remembering for each statement where it was asked for costs more than many of them take.
+      trace: false,
     })
     this.raw.on('connection', (connection: CallbackConnection) => {
       for (const statement of options.session ?? SESSION)
@@ -94,15 +104,29 @@ export class Database {
    * Runs work in one transaction, again from the start where it lost a deadlock (at most 10 times).
    * The work must have no effects outside the database.
    */
-  async transaction<T>(work: (connection: PoolConnection) => Promise<T>): Promise<T> {
+  transaction<T>(work: (connection: PoolConnection) => Promise<T>): Promise<T> {
+    return this.again(async (connection) => {
+      await connection.beginTransaction()
+      const result = await work(connection)
+      await connection.commit()
+      return result
+    })
+  }
+
+  /** Runs statements in one transaction, all of them sent together; needs `several`. Again from the start as above. */
+  async atOnce(statements: Statement[]): Promise<void> {
+    const sql = ['START TRANSACTION', ...statements.map((each) => mysql.format(each.sql, each.values as Parameters<typeof mysql.format>[1])), 'COMMIT'].join(
+      ';\n',
+    )
+    await this.again((connection) => connection.query({ sql, ...this.timeout() }))
+  }
+
+  private async again<T>(work: (connection: PoolConnection) => Promise<T>): Promise<T> {
     for (let attempt = 1; ; attempt++) {
       const connection = await this.pool.getConnection()
       let broken = false
       try {
-        await connection.beginTransaction()
-        const result = await work(connection)
-        await connection.commit()
-        return result
+        return await work(connection)
       } catch (error) {
         await connection.rollback().catch(() => (broken = true))
         if (attempt >= 10 || !TRY_AGAIN.has((error as { code?: string }).code ?? '')) throw error

@@ -33,11 +33,9 @@ export class Dictionary {
     for (let start = 0; start < missing.length; start += 1000) {
       const part = new Map(missing.slice(start, start + 1000).map((text) => [hashOf(text).toString('hex'), text]))
       await this.look(siteId, part, found)
-      if (part.size) {
-        const rows = [...part.values()].map((text) => [siteId, hashOf(text), text])
-        await this.database.run(`INSERT IGNORE INTO ${this.table} (site_id, hash, text) VALUES ?`, [rows])
-        await this.look(siteId, part, found)
-      }
+      if (part.size) await this.add(siteId, part, found)
+      // Somebody else added it in between.
+      if (part.size) await this.look(siteId, part, found)
       if (part.size) throw new Error(`${part.size} texts could not be added to ${this.table}`)
     }
     return found
@@ -68,10 +66,21 @@ export class Dictionary {
 
   /** Looks texts up by hash; moves those found from `part` to `found`. */
   private async look(siteId: number, part: Map<string, string>, found: Map<string, number>): Promise<void> {
-    const rows = await this.database.rows<{ id: number; hash: Buffer }>(`SELECT id, hash FROM ${this.table} WHERE site_id = ? AND hash IN (?)`, [
+    const rows = await this.database.rows<Entry>(`SELECT id, hash FROM ${this.table} WHERE site_id = ? AND hash IN (?)`, [
       siteId,
       [...part.keys()].map((hex) => Buffer.from(hex, 'hex')),
     ])
+    this.take(siteId, rows, part, found)
+  }
+
+  /** Adds texts; moves those that were not there from `part` to `found`. */
+  private async add(siteId: number, part: Map<string, string>, found: Map<string, number>): Promise<void> {
+    const rows = [...part].map(([hex, text]) => [siteId, Buffer.from(hex, 'hex'), text])
+    const added = await this.database.rows<Entry>(`INSERT IGNORE INTO ${this.table} (site_id, hash, text) VALUES ? RETURNING id, hash`, [rows])
+    this.take(siteId, added, part, found)
+  }
+
+  private take(siteId: number, rows: Entry[], part: Map<string, string>, found: Map<string, number>): void {
     for (const { id, hash } of rows) {
       const hex = hash.toString('hex')
       const text = part.get(hex)
@@ -81,6 +90,11 @@ export class Dictionary {
       this.ids.set(keyOf(siteId, text), id, text.length)
     }
   }
+}
+
+interface Entry {
+  id: number
+  hash: Buffer
 }
 
 /** What is remembered, within bounds. */

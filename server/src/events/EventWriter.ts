@@ -2,7 +2,7 @@ import type { CheckedEvent } from '@acequia/core/events/eventSchema'
 import { placeText, type Place } from '@acequia/core/events/Place'
 import { rememberingUrlParts } from '@acequia/core/readings/rememberingUrlParts'
 import { parseAmount } from '@acequia/core/money/Amount'
-import { isAway, type Database } from '../database/Database.js'
+import { isAway, type Database, type Statement } from '../database/Database.js'
 import type { Metrics } from '../app/Metrics.js'
 import type { Dictionaries } from '../dictionaries/Dictionaries.js'
 import { markVisitors } from '../visits/marksTable.js'
@@ -10,7 +10,7 @@ import { hashOf } from '../dictionaries/Dictionary.js'
 import { noteArrivals } from './arrivalsTable.js'
 import { insertEvents, type EventTuple } from './eventsTable.js'
 import type { Spool } from './Spool.js'
-import { claimUids, uidKey, type UidTuple } from './uidsTable.js'
+import { claimNew, claimUids, uidKey, type UidTuple } from './uidsTable.js'
 
 /** An event with all that is stored beside it. */
 export interface IncomingEvent {
@@ -164,20 +164,14 @@ export class EventWriter {
         const its = rows.slice(next, next + job.events.length)
         next += its.length
         tuples.set(job, its)
-        for (const [index, tuple] of its.entries()) hosts.set(tuple, this.partsOf(job.events[index]?.event.url ?? '').host)
+        for (const [index, tuple] of its.entries()) hosts.set(tuple, this.hostOf(job.events[index]?.event.url ?? ''))
       }
     }
     const claims = claimsOf(group.flatMap((job) => tuples.get(job) ?? []))
-    const uids = [...claims.values()].map(({ claim }) => claim).sort((a, b) => a[0] - b[0] || Buffer.compare(a[1], b[1]))
+    // Always in the same order, so that two writers cannot lock each other out.
+    const uids = [...claims.keys()].sort().map((key) => (claims.get(key) as Claim).claim)
     const timed = this.metrics.commitSeconds.startTimer()
-    const fresh = await this.database.transaction(async (connection) => {
-      const known = await claimUids(this.database, connection, uids)
-      const added = [...claims].filter(([key]) => !known.has(key)).map(([, { tuple }]) => tuple)
-      await insertEvents(this.database, connection, added)
-      await markVisitors(this.database, connection, visitorsOf(added))
-      await noteArrivals(this.database, connection, this.arrivalsOf(added, hosts))
-      return new Set(added)
-    })
+    const fresh = await this.commit(claims, uids, hosts)
     timed()
     this.metrics.eventsWritten.inc(fresh.size)
     this.onStored()
@@ -185,6 +179,30 @@ export class EventWriter {
       const count = tuples.get(job)?.filter((tuple) => fresh.has(tuple)).length ?? 0
       job.resolve({ accepted: count, known: job.events.length - count })
     }
+  }
+
+  /** @returns the events that the log did not have yet */
+  private async commit(claims: Map<string, Claim>, uids: UidTuple[], hosts: ReadonlyMap<EventTuple, string>): Promise<Set<EventTuple>> {
+    const added = (tuples: EventTuple[]): Statement[] => [insertEvents(tuples), markVisitors(visitorsOf(tuples)), noteArrivals(this.arrivalsOf(tuples, hosts))]
+    const all = [...claims.values()].map(({ tuple }) => tuple)
+    if (!all.length) return new Set()
+    try {
+      // Nearly always all of them are new; then everything goes in one message, and locks are held for no longer than that.
+      await this.database.atOnce([claimNew(uids), ...added(all)])
+      return new Set(all)
+    } catch (error) {
+      if ((error as { code?: string }).code !== 'ER_DUP_ENTRY') throw error
+    }
+    return this.database.transaction(async (connection) => {
+      const known = await claimUids(this.database, connection, uids)
+      const fresh = [...claims].filter(([key]) => !known.has(key)).map(([, { tuple }]) => tuple)
+      if (fresh.length) for (const { sql, values } of added(fresh)) await this.database.run(sql, values, connection)
+      return new Set(fresh)
+    })
+  }
+
+  private hostOf(url: string): string {
+    return this.partsOf(splitUrl(url)[0]).host
   }
 
   private arrivalsOf(tuples: EventTuple[], hosts: ReadonlyMap<EventTuple, string>): [number, string, number, number][] {
@@ -294,9 +312,14 @@ export class EventWriter {
   }
 }
 
+interface Claim {
+  claim: UidTuple
+  tuple: EventTuple
+}
+
 /** Each uid once, with the first event that has it: the first one stored wins. */
-function claimsOf(tuples: EventTuple[]): Map<string, { claim: UidTuple; tuple: EventTuple }> {
-  const claims = new Map<string, { claim: UidTuple; tuple: EventTuple }>()
+function claimsOf(tuples: EventTuple[]): Map<string, Claim> {
+  const claims = new Map<string, Claim>()
   for (const tuple of tuples) {
     const hash = hashOf(tuple[3])
     const key = uidKey(tuple[0], hash)

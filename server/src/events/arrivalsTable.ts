@@ -1,5 +1,4 @@
-import type { PoolConnection } from 'mysql2/promise'
-import type { Database } from '../database/Database.js'
+import type { Database, Statement } from '../database/Database.js'
 
 /** What came from a host: how many events ever, and when the latest happened, in ms. */
 export interface Arrival {
@@ -9,19 +8,13 @@ export interface Arrival {
 }
 
 /** Adds to what came from hosts. Last in its transaction, because every writer needs the same few rows. */
-export async function noteArrivals(
-  database: Database,
-  connection: PoolConnection,
-  rows: [siteId: number, host: string, events: number, lastAt: number][],
-): Promise<void> {
-  if (!rows.length) return
+export function noteArrivals(rows: [siteId: number, host: string, events: number, lastAt: number][]): Statement {
   const sorted = [...rows].sort((a, b) => a[0] - b[0] || (a[1] < b[1] ? -1 : 1))
-  await database.run(
-    `INSERT INTO arrivals (site_id, host, events, last_at) VALUES ?
+  return {
+    sql: `INSERT INTO arrivals (site_id, host, events, last_at) VALUES ?
      ON DUPLICATE KEY UPDATE events = events + VALUES(events), last_at = GREATEST(last_at, VALUES(last_at))`,
-    [sorted],
-    connection,
-  )
+    values: [sorted],
+  }
 }
 
 /** What came from each host of a site, most first. */

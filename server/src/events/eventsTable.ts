@@ -1,5 +1,4 @@
-import type { PoolConnection } from 'mysql2/promise'
-import type { Connection, Database } from '../database/Database.js'
+import type { Connection, Database, Statement } from '../database/Database.js'
 
 /** The columns of the log that are written, in the order of `EventTuple`. */
 const COLUMNS =
@@ -54,9 +53,9 @@ export type EventExtra = 'title_id' | 'data'
 const bare = (extras: readonly EventExtra[]): string =>
   ['visitor_id, at, uid, name_id, address_id, rest_id, referrer_id, value, currency, order_ref', ...extras].join(', ')
 
-/** Adds events that the site does not have; whose uids are claimed already. */
-export async function insertEvents(database: Database, connection: PoolConnection, tuples: EventTuple[]): Promise<void> {
-  if (tuples.length) await database.run(`INSERT INTO events (${COLUMNS}) VALUES ?`, [tuples], connection)
+/** Adds events that the site does not have; whose uids are claimed in the same transaction. */
+export function insertEvents(tuples: EventTuple[]): Statement {
+  return { sql: `INSERT INTO events (${COLUMNS}) VALUES ?`, values: [tuples] }
 }
 
 /** All events of some visitors of a site, by visitor, then by time; those of the same instant in any order. */

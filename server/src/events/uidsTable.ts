@@ -1,5 +1,5 @@
 import type { PoolConnection } from 'mysql2/promise'
-import type { Database } from '../database/Database.js'
+import type { Database, Statement } from '../database/Database.js'
 
 /** A uid to be claimed for an event: the site's number, its hash, and the event's time. */
 export type UidTuple = [siteId: number, hash: Buffer, at: number]
@@ -11,19 +11,20 @@ export class UidRaceError extends Error {
 }
 
 /**
- * Claims uids for new events within the transaction that stores them.
- * @param tuples each uid once, in the order of `uidKey`, so that writers lock them in the same order
+ * Claims uids that the site is thought not to have; fails with `ER_DUP_ENTRY` where it has one of them.
+ * @param tuples each uid once, in the order of their hashes, so that writers lock them in the same order
+ */
+export function claimNew(tuples: UidTuple[]): Statement {
+  return { sql: 'INSERT INTO event_uids (site_id, hash, at) VALUES ?', values: [tuples] }
+}
+
+/**
+ * Claims those of some uids that the site does not have, within the transaction that stores their events.
+ * @param tuples as above
  * @returns keys of those the site has already; nothing was claimed for them
+ * @throws UidRaceError when somebody else claims one meanwhile
  */
 export async function claimUids(database: Database, connection: PoolConnection, tuples: UidTuple[]): Promise<Set<string>> {
-  if (!tuples.length) return new Set()
-  try {
-    // Nearly always all of them are new.
-    await database.run('INSERT INTO event_uids (site_id, hash, at) VALUES ?', [tuples], connection)
-    return new Set()
-  } catch (error) {
-    if ((error as { code?: string }).code !== 'ER_DUP_ENTRY') throw error
-  }
   const known = await knownUids(database, connection, tuples)
   const fresh = tuples.filter(([siteId, hash]) => !known.has(uidKey(siteId, hash)))
   if (!fresh.length) return known

@@ -1,5 +1,5 @@
 import type { PoolConnection } from 'mysql2/promise'
-import type { Database } from '../database/Database.js'
+import type { Database, Statement } from '../database/Database.js'
 import { listed } from './Who.js'
 
 /** A visitor with whom something happened that is not derived yet. */
@@ -11,13 +11,12 @@ export interface Mark {
 }
 
 /** Marks visitors because something just happened. */
-export async function markVisitors(database: Database, connection: PoolConnection, pairs: [siteId: number, visitorId: number][]): Promise<void> {
-  if (!pairs.length) return
+export function markVisitors(pairs: [siteId: number, visitorId: number][]): Statement {
   // Always in the same order, so that two writers cannot lock each other out.
   const now = Date.now()
   const sorted = [...pairs].sort((a, b) => a[0] - b[0] || a[1] - b[1]).map((pair) => [...pair, now])
   // Known marks are written too: that waits for a worker that has taken one, and so will not drop it unseen.
-  await database.run('INSERT INTO marks (site_id, visitor_id, marked_at) VALUES ? ON DUPLICATE KEY UPDATE marked_at = marks.marked_at', [sorted], connection)
+  return { sql: 'INSERT INTO marks (site_id, visitor_id, marked_at) VALUES ? ON DUPLICATE KEY UPDATE marked_at = marks.marked_at', values: [sorted] }
 }
 
 /** Takes some marks for this transaction; other workers pass over them. */
