@@ -1,5 +1,8 @@
 import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest'
+import { Random } from '../../demo/src/visitors/Random.js'
 import { Database } from '../../server/src/database/Database.js'
+import { Dictionary } from '../../server/src/dictionaries/Dictionary.js'
+import { startTestServer } from '../start/testServer.js'
 
 let database: Database
 beforeAll(async () => {
@@ -9,6 +12,39 @@ beforeAll(async () => {
 afterAll(async () => {
   await database.run('DROP TABLE test_rows')
   await database.close()
+})
+
+describe('the clock that all processes share', () => {
+  it('is the database’s, whatever a process’s own says', async () => {
+    const [{ at }] = (await database.rows<{ at: number }>('SELECT CAST(UNIX_TIMESTAMP(NOW(3)) * 1000 AS SIGNED) AS at')) as [{ at: number }]
+    expect(Math.abs((await database.now()) - at)).toBeLessThan(2000)
+    const own = Date.now
+    try {
+      Date.now = () => own() + 3_600_000
+      expect(Math.abs((await database.now()) - at)).toBeLessThan(5000)
+    } finally {
+      Date.now = own
+    }
+  })
+})
+
+describe('dictionaries', () => {
+  it('give every text one number, though many processes add the same ones at once, in any order', async () => {
+    const server = await startTestServer(inject('databaseUrl'))
+    const texts = Array.from({ length: 300 }, (_, index) => `https://altolucero.example/page-${index}`)
+    const random = new Random(3)
+    const shuffled = (): string[] =>
+      texts
+        .map((text) => [random.next(), text] as const)
+        .sort((a, b) => a[0] - b[0])
+        .map(([, text]) => text)
+    for (let round = 0; round < 5; round++) {
+      const found = await Promise.all(Array.from({ length: 8 }, () => new Dictionary(server.services.database, 'addresses').idsOf(round + 1, shuffled())))
+      for (const ids of found) expect([...ids].sort()).toEqual([...(found[0] as Map<string, number>)].sort())
+      expect(new Set(found[0]?.values()).size).toBe(texts.length)
+    }
+    await server.stop()
+  })
 })
 
 describe('on every connection', () => {

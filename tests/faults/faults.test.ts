@@ -2,7 +2,7 @@ import { spawnSync } from 'node:child_process'
 import { mkdirSync } from 'node:fs'
 import { join } from 'node:path'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
-import { addSite, call, derivedRows, FaultWorld, loggedUids, one as first, Senders, settled, type Served } from '../start/faultWorld.js'
+import { addSite, call, derivedRows, FaultWorld, loggedUids, one as first, Senders, settled, TOKEN, type Served } from '../start/faultWorld.js'
 
 /** With `ACEQUIA_FAULTS=long` everything goes on for longer, and a minute's outage is one. */
 const LONG = process.env.ACEQUIA_FAULTS === 'long'
@@ -149,6 +149,44 @@ describe('two collectors and two derivers on one database', () => {
     // Each does only what it was started for.
     expect((await fetch(`${collectors[0]?.url}/api/v1/sites`)).status).toBe(404)
     expect((await fetch(`${derivers[1]?.url}/c/${key}`, { method: 'POST' })).status).toBe(404)
+  })
+})
+
+describe('processes whose clocks are an hour off, each another way', () => {
+  const off = (hours: number): Record<string, string> => ({
+    NODE_OPTIONS: `--import=${new URL('../start/shiftedClock.mjs', import.meta.url).href}`,
+    ACEQUIA_TEST_CLOCK: String(hours * 3_600_000),
+  })
+
+  it('lose and double nothing, and agree on what is going on', async () => {
+    const [right, early, late] = (await Promise.all([world.serve(), world.serve(off(1)), world.serve(off(-1))])) as [Served, Served, Served]
+    const key = await addSite(right)
+    const senders = new Senders(() => [right, early, late], key, 8)
+    await pause(700)
+    await call(early, 'POST', `/sites/${key}/derivation:begin`)
+    await pause(700)
+    // What one process tells its screens of, the others hear of as well.
+    const stop = new AbortController()
+    const tooLate = setTimeout(() => stop.abort(), 20_000)
+    const streams = [right, early, late].map(async ({ url }) => {
+      const stream = await fetch(`${url}/api/v1/sites/${key}/live`, { headers: { authorization: `Bearer ${TOKEN}` }, signal: stop.signal })
+      let text = ''
+      for await (const chunk of stream.body as unknown as AsyncIterable<Uint8Array>)
+        if (/event: ?changed/.test((text += Buffer.from(chunk).toString()))) return true
+      return false
+    })
+    expect(await Promise.all(streams)).toEqual([true, true, true])
+    clearTimeout(tooLate)
+    stop.abort()
+    await expectWhole(late, key, senders)
+    // Times of events are the browsers'; when they arrived is told by one clock.
+    const connection = await world.connect()
+    const [least, most] = await Promise.all([
+      first<number>(connection, 'SELECT MIN(received_at) FROM events'),
+      first<number>(connection, 'SELECT MAX(received_at) FROM events'),
+    ])
+    expect(most - least).toBeLessThan(120_000)
+    await connection.end()
   })
 })
 

@@ -10,7 +10,8 @@ import { freePort } from '../../server/src/database/freePort.js'
 import { startMariaDb, type EmbeddedMariaDb } from '../../server/src/database/EmbeddedMariaDb.js'
 
 const MAIN = fileURLToPath(new URL('../../server/src/main.ts', import.meta.url))
-const TOKEN = 'token-of-a-fault-test'
+/** The API token of every server here. */
+export const TOKEN = 'token-of-a-fault-test'
 
 /** A server in a process of its own, that can be killed. */
 export interface Served {

@@ -67,6 +67,7 @@ export async function startServer(config: Config, told: (what: string) => void =
   try {
     const applied = await migrate(database, join(ROOT, 'server/migrations'))
     if (applied.length) told(`Set up the database: ${applied.join(', ')}`)
+    await Promise.all([...new Set([database, reads, collecting])].map((each) => each.now()))
     await addQuarters(database, Date.now())
     const dictionaries = new Dictionaries(database)
     const changes = new LiveChanges(database)

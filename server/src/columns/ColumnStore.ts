@@ -181,7 +181,7 @@ export class ColumnStore {
     // What came within the last minute may not have settled: it is looked at again, beside the columns.
     const row = await this.database.row<{ id: number | null }>('SELECT MAX(id) AS id FROM events WHERE site_id = ? AND received_at < ?', [
       site.id,
-      Date.now() - SETTLED_MS,
+      (await this.database.now()) - SETTLED_MS,
     ])
     const builder = new ColumnBuilder()
     for await (const { visitorId, events } of this.log.visitors(site.id)) builder.addVisitor(visitorId, deriveVisits(events, site.settings))

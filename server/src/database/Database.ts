@@ -6,6 +6,9 @@ export type Row = RowDataPacket
 /** A connection, inside or outside a transaction. */
 export type Connection = Pool | PoolConnection
 
+/** How long the difference to the database's clock is trusted, in ms. */
+const MEASURED_MS = 60_000
+
 /** A statement with the values for its places. */
 export interface Statement {
   sql: string
@@ -69,8 +72,7 @@ export class Database {
 
   /** Runs a query and gives its rows. */
   async rows<T = Row>(sql: string, values: unknown[] = [], connection: Connection = this.pool): Promise<T[]> {
-    const [rows] = await connection.query<Row[]>({ sql, ...this.timeout() }, values)
-    return rows as T[]
+    return (await this.query<Row[]>(sql, values, connection)) as T[]
   }
 
   /** Runs a query and gives its first row. */
@@ -79,9 +81,44 @@ export class Database {
   }
 
   /** Runs a statement that changes something. */
-  async run(sql: string, values: unknown[] = [], connection: Connection = this.pool): Promise<ResultSetHeader> {
-    const [result] = await connection.query<ResultSetHeader>({ sql, ...this.timeout() }, values)
-    return result
+  run(sql: string, values: unknown[] = [], connection: Connection = this.pool): Promise<ResultSetHeader> {
+    return this.query<ResultSetHeader>(sql, values, connection)
+  }
+
+  /** A statement by itself that lost a deadlock has done nothing, and is tried again; in a transaction all of that is. */
+  private async query<R extends Row[] | ResultSetHeader>(sql: string, values: unknown[], connection: Connection): Promise<R> {
+    for (let attempt = 1; ; attempt++) {
+      try {
+        return (await connection.query<R>({ sql, ...this.timeout() }, values))[0]
+      } catch (error) {
+        if (connection !== this.pool || attempt >= 10 || !TRY_AGAIN.has((error as { code?: string }).code ?? '')) throw error
+        await new Promise((resolve) => setTimeout(resolve, attempt * 10 * Math.random()))
+      }
+    }
+  }
+
+  private measured: { by: number; ahead: number } | undefined
+  private measuring: Promise<void> | undefined
+
+  /**
+   * What time it is by the database's clock, in ms since 1970: the one that all processes share, whatever their own
+   * clocks say and however those are set meanwhile.
+   */
+  async now(): Promise<number> {
+    if (!this.measured || performance.now() - this.measured.by > MEASURED_MS) {
+      this.measuring ??= this.measure().finally(() => (this.measuring = undefined))
+      // Who holds a connection must not wait for another one: what was measured before is good enough meanwhile.
+      if (this.measured) this.measuring.catch(() => undefined)
+      else await this.measuring
+    }
+    return Math.round(performance.now() + (this.measured as { ahead: number }).ahead)
+  }
+
+  private async measure(): Promise<void> {
+    const asked = performance.now()
+    const row = await this.row<{ now: number }>('SELECT CAST(UNIX_TIMESTAMP(NOW(3)) * 1000 AS SIGNED) AS now')
+    const by = performance.now()
+    this.measured = { by, ahead: (row?.now ?? Date.now()) - (asked + by) / 2 }
   }
 
   /** Gives rows one by one as they arrive, without holding them all in memory. */

@@ -75,7 +75,8 @@ export class Dictionary {
 
   /** Adds texts; moves those that were not there from `part` to `found`. */
   private async add(siteId: number, part: Map<string, string>, found: Map<string, number>): Promise<void> {
-    const rows = [...part].map(([hex, text]) => [siteId, Buffer.from(hex, 'hex'), text])
+    // Always in the same order, so that two writers cannot lock each other out.
+    const rows = [...part].sort((a, b) => (a[0] < b[0] ? -1 : 1)).map(([hex, text]) => [siteId, Buffer.from(hex, 'hex'), text])
     const added = await this.database.rows<Entry>(`INSERT IGNORE INTO ${this.table} (site_id, hash, text) VALUES ? RETURNING id, hash`, [rows])
     this.take(siteId, added, part, found)
   }

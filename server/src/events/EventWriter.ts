@@ -183,7 +183,12 @@ export class EventWriter {
 
   /** @returns the events that the log did not have yet */
   private async commit(claims: Map<string, Claim>, uids: UidTuple[], hosts: ReadonlyMap<EventTuple, string>): Promise<Set<EventTuple>> {
-    const added = (tuples: EventTuple[]): Statement[] => [insertEvents(tuples), markVisitors(visitorsOf(tuples)), noteArrivals(this.arrivalsOf(tuples, hosts))]
+    const now = await this.database.now()
+    const added = (tuples: EventTuple[]): Statement[] => [
+      insertEvents(tuples),
+      markVisitors(visitorsOf(tuples), now),
+      noteArrivals(this.arrivalsOf(tuples, hosts)),
+    ]
     const all = [...claims.values()].map(({ tuple }) => tuple)
     if (!all.length) return new Set()
     try {
@@ -245,7 +250,8 @@ export class EventWriter {
       places.idsOf(siteId, present(placeTexts)),
       tagSets.idsOf(siteId, present(firedTexts)),
     ])
-    const receivedAt = Date.now()
+    // Whoever follows the log asks what has settled, by the same clock.
+    const receivedAt = await this.database.now()
     const idOf = (ids: Map<string, number>, text: string | undefined | null): number | null => (text ? (ids.get(text) ?? null) : null)
     return events.map(({ visitor, event, userAgent }, index): EventTuple => {
       const [address, rest] = split[index] as [string, string]

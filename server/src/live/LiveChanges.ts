@@ -27,23 +27,28 @@ export class LiveChanges {
   private readonly origin = nanoid(12)
   private looking: NodeJS.Timeout | undefined
   private readonly seen = new Map<number, number>()
-  private sweptAt = 0
+  private sweptAt = -Infinity
 
   constructor(private readonly database: Database) {}
 
   /** Writes changes down within the transaction that makes them, for other processes. */
   async note(changes: LiveChange[], connection: PoolConnection): Promise<void> {
-    const now = Date.now()
+    if (!changes.length) return
+    const now = await this.database.now()
     const rows = changes.map((change) => [this.origin, now, JSON.stringify({ ...change, newConversions: change.newConversions.slice(0, MOST_NAMED) })])
-    if (rows.length) await this.database.run('INSERT INTO live_changes (origin, at, change_json) VALUES ?', [rows], connection)
+    await this.database.run('INSERT INTO live_changes (origin, at, change_json) VALUES ?', [rows], connection)
   }
 
   /** Tells all listeners of this process of a change. */
   announce(change: LiveChange): void {
     this.emitter.emit('change', change)
-    if (Date.now() - this.sweptAt < KEPT_MS) return
-    this.sweptAt = Date.now()
-    this.database.run('DELETE FROM live_changes WHERE at < ?', [Date.now() - KEPT_MS]).catch(() => undefined)
+    if (performance.now() - this.sweptAt < KEPT_MS) return
+    this.sweptAt = performance.now()
+    this.sweep().catch(() => undefined)
+  }
+
+  private async sweep(): Promise<void> {
+    await this.database.run('DELETE FROM live_changes WHERE at < ?', [(await this.database.now()) - KEPT_MS])
   }
 
   /** Listens until the returned function is called. */
@@ -71,7 +76,7 @@ export class LiveChanges {
   }
 
   private async look(): Promise<void> {
-    const now = Date.now()
+    const now = await this.database.now()
     const rows = await this.database.rows<{ no: number; at: number; change_json: string }>(
       'SELECT no, at, change_json FROM live_changes WHERE at > ? AND origin <> ? ORDER BY no',
       [now - NEWS_MS, this.origin],

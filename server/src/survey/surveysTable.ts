@@ -26,9 +26,9 @@ const LOST_AFTER = 60_000
 /** Begins a survey. @returns its id; null where one of the site is running, whichever process runs it */
 export function insertSurvey(database: Database, siteId: number, by: string, origin: string): Promise<number | null> {
   return database.transaction(async (connection) => {
+    const now = await database.now()
     await database.row('SELECT id FROM sites WHERE id = ? FOR UPDATE', [siteId], connection)
     if (await database.row("SELECT id FROM surveys WHERE site_id = ? AND state = 'running' LIMIT 1", [siteId], connection)) return null
-    const now = Date.now()
     const { insertId } = await database.run(
       "INSERT INTO surveys (site_id, state, started_at, started_by, origin, note, seen_at) VALUES (?, 'running', ?, ?, ?, '', ?)",
       [siteId, now, by, origin, now],
@@ -46,13 +46,13 @@ export function insertSurvey(database: Database, siteId: number, by: string, ori
 
 /** Gives a sign of life. @returns whether the survey is still to go on */
 export async function seeSurvey(database: Database, surveyId: number): Promise<boolean> {
-  await database.run("UPDATE surveys SET seen_at = ? WHERE id = ? AND state = 'running'", [Date.now(), surveyId])
+  await database.run("UPDATE surveys SET seen_at = ? WHERE id = ? AND state = 'running'", [await database.now(), surveyId])
   return !!(await database.row("SELECT id FROM surveys WHERE id = ? AND state = 'running'", [surveyId]))
 }
 
 /** Ends what runs for a site, whichever process runs it; that one sees it with its next sign of life. */
 export async function endSurveysOfSite(database: Database, siteId: number): Promise<void> {
-  await database.run("UPDATE surveys SET state = 'stopped', ended_at = ?, waiting = 0 WHERE site_id = ? AND state = 'running'", [Date.now(), siteId])
+  await database.run("UPDATE surveys SET state = 'stopped', ended_at = ?, waiting = 0 WHERE site_id = ? AND state = 'running'", [await database.now(), siteId])
 }
 
 /** Adds a page to a survey. */
@@ -65,7 +65,7 @@ export async function insertPage(database: Database, surveyId: number, no: numbe
 export async function endSurvey(database: Database, surveyId: number, state: 'done' | 'stopped', note = ''): Promise<void> {
   await database.run("UPDATE surveys SET state = ?, ended_at = ?, waiting = 0, note = ? WHERE id = ? AND state = 'running'", [
     state,
-    Date.now(),
+    await database.now(),
     note,
     surveyId,
   ])
@@ -73,7 +73,7 @@ export async function endSurvey(database: Database, surveyId: number, state: 'do
 
 /** Ends surveys that a killed server left running. */
 export async function endLostSurveys(database: Database): Promise<void> {
-  const now = Date.now()
+  const now = await database.now()
   await database.run(
     "UPDATE surveys SET state = 'stopped', ended_at = ?, waiting = 0, note = 'The server was stopped in the middle of it.' WHERE state = 'running' AND seen_at < ?",
     [now, now - LOST_AFTER],

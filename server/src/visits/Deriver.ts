@@ -153,7 +153,7 @@ export class Deriver {
     this.most = done && done.marks.length >= this.most ? MANY : FEW
     if (!done) return false
     for (const change of done.changes) this.changes.announce(change)
-    this.measure(done.marks)
+    await this.measure(done.marks)
     return true
   }
 
@@ -254,8 +254,8 @@ export class Deriver {
     return prepared
   }
 
-  private measure(marks: Mark[]): void {
-    const now = Date.now()
+  private async measure(marks: Mark[]): Promise<void> {
+    const now = await this.database.now()
     this.metrics.derivedVisitors.inc(marks.length)
     for (const { marked_at } of marks) if (marked_at) this.metrics.derivationLag.observe(Math.max(0, now - marked_at) / 1000)
   }

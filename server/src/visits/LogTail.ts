@@ -28,7 +28,8 @@ export class LogTail {
     const fresh = rows.filter((row) => !this.seen.has(row.id))
     const visitorIds = [...new Set(fresh.map((row) => row.visitor_id))]
     if (visitorIds.length) await take(visitorIds)
-    const now = Date.now()
+    // Not the clock of the day, which may be set meanwhile.
+    const now = performance.now()
     for (const { id } of fresh) this.seen.set(id, now)
     for (const [id, seenAt] of [...this.seen].sort((a, b) => a[0] - b[0])) {
       if (seenAt > now - SETTLED_MS) break

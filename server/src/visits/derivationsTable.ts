@@ -71,7 +71,7 @@ export async function shownDerivation(database: Database, siteId: number): Promi
 
 /** Begins the derivations of a new site, which has nothing to derive yet. */
 export async function firstDerivation(database: Database, siteId: number, settings: SiteSettings, connection: PoolConnection): Promise<void> {
-  const now = Date.now()
+  const now = await database.now()
   await database.run(
     "INSERT INTO derivations (site_id, state, definition, total, started_at, ended_at) VALUES (?, 'shown', ?, 0, ?, ?)",
     [siteId, JSON.stringify({ settings, goals: [] } satisfies Definition), now, now],
@@ -84,7 +84,7 @@ export async function firstDerivation(database: Database, siteId: number, settin
  * transaction; what was being filled is dropped. Readers go on seeing what is shown until all is done.
  */
 export async function beginDerivation(database: Database, siteId: number, connection: PoolConnection): Promise<void> {
-  const now = Date.now()
+  const now = await database.now()
   // Locks the site's derivations in order, so that two changes at once come one after the other.
   const site = await database.row<{ settings: string }>('SELECT settings FROM sites WHERE id = ? FOR UPDATE', [siteId], connection)
   const goals = await database.rows<{ no: number; goal: string }>('SELECT no, goal FROM goals WHERE site_id = ? ORDER BY no', [siteId], connection)
@@ -118,7 +118,7 @@ export async function showIfComplete(database: Database, no: number, connection:
   const row = await database.row<DerivationRow>(`${READ} WHERE no = ? FOR UPDATE`, [no], connection)
   if (row?.state !== 'filling' || row.total === null) return false
   if (await database.row('SELECT 1 AS waits FROM derivation_parts WHERE derivation_no = ? LIMIT 1', [no], connection)) return false
-  const now = Date.now()
+  const now = await database.now()
   await database.run("UPDATE derivations SET state = 'dropped', ended_at = ? WHERE site_id = ? AND state = 'shown'", [now, row.site_id], connection)
   await database.run("UPDATE derivations SET state = 'shown', ended_at = ? WHERE no = ?", [now, no], connection)
   return true
@@ -146,7 +146,7 @@ export async function pauseDerivation(database: Database, siteId: number, paused
 
 /** Gives up what is being filled; what is shown stays. */
 export async function dropFilling(database: Database, siteId: number): Promise<void> {
-  await database.run("UPDATE derivations SET state = 'dropped', ended_at = ? WHERE site_id = ? AND state = 'filling'", [Date.now(), siteId])
+  await database.run("UPDATE derivations SET state = 'dropped', ended_at = ? WHERE site_id = ? AND state = 'filling'", [await database.now(), siteId])
 }
 
 /** Takes a goal out of what is shown and filled, with what was counted for it. */
@@ -168,7 +168,7 @@ const GRACE_MS = 60_000
 /** Removes some rows of derivations that nobody sees any more. @returns whether there was anything to do */
 export async function sweepDropped(database: Database): Promise<boolean> {
   const row = await database.row<{ no: number }>("SELECT no FROM derivations WHERE state = 'dropped' AND ended_at < ? ORDER BY no LIMIT 1", [
-    Date.now() - GRACE_MS,
+    (await database.now()) - GRACE_MS,
   ])
   if (!row) return false
   for (const statement of [

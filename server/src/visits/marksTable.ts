@@ -6,14 +6,13 @@ import { listed } from './Who.js'
 export interface Mark {
   site_id: number
   visitor_id: number
-  /** When it happened first, in ms. */
+  /** When it happened first, in ms, by the database's clock. */
   marked_at: number
 }
 
-/** Marks visitors because something just happened. */
-export function markVisitors(pairs: [siteId: number, visitorId: number][]): Statement {
+/** Marks visitors because something just happened. @param now ms since 1970, by the database's clock */
+export function markVisitors(pairs: [siteId: number, visitorId: number][], now: number): Statement {
   // Always in the same order, so that two writers cannot lock each other out.
-  const now = Date.now()
   const sorted = [...pairs].sort((a, b) => a[0] - b[0] || a[1] - b[1]).map((pair) => [...pair, now])
   // Known marks are written too: that waits for a worker that has taken one, and so will not drop it unseen.
   return { sql: 'INSERT INTO marks (site_id, visitor_id, marked_at) VALUES ? ON DUPLICATE KEY UPDATE marked_at = marks.marked_at', values: [sorted] }
