@@ -20,6 +20,11 @@ export function median(numbers: number[]): number {
   return sorted.length % 2 ? (sorted[middle] as number) : ((sorted[middle - 1] as number) + (sorted[middle] as number)) / 2
 }
 
+/** What nineteen of twenty do not exceed. */
+export function p95Of(numbers: number[]): number {
+  return [...numbers].sort((a, b) => a - b)[Math.ceil(numbers.length * 0.95) - 1] as number
+}
+
 /** From the lowest to the highest of some numbers, in words. */
 export function spreadOf(numbers: number[], unit: string, digits = 1): string {
   return `${Math.min(...numbers).toFixed(digits)} to ${Math.max(...numbers).toFixed(digits)} ${unit}, ${numbers.length} runs`

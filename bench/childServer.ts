@@ -6,6 +6,7 @@ import { fileURLToPath } from 'node:url'
 import { NODE_FLAGS } from '../scripts/runTypeScript.mjs'
 import { freePort } from '../server/src/database/freePort.js'
 import { startMariaDb, type EmbeddedMariaDb } from '../server/src/database/EmbeddedMariaDb.js'
+import { untilReady } from '../tests/start/untilReady.js'
 
 const TOKEN = 'token-of-a-bench-server'
 /** With `ACEQUIA_BENCH_PROFILE` each server leaves a processor profile in that folder. */
@@ -80,14 +81,4 @@ export async function startChildServer(options: { bufferPool?: string; environme
       rmSync(folder, { recursive: true, force: true })
     },
   }
-}
-
-async function untilReady(url: string, child: ChildProcess): Promise<void> {
-  for (let tries = 0; tries < 600; tries++) {
-    if (child.exitCode !== null) throw new Error(`The server ended with code ${child.exitCode}.`)
-    const answer = await fetch(`${url}/readyz`).catch(() => null)
-    if (answer?.ok) return
-    await new Promise((resolve) => setTimeout(resolve, 100))
-  }
-  throw new Error('The server was not ready within a minute.')
 }

@@ -1,6 +1,6 @@
 import { Pool } from 'undici'
 import { startChildServer } from './childServer.js'
-import { spreadOf, type Row } from './Row.js'
+import { p95Of, spreadOf, type Row } from './Row.js'
 
 const PER_SECOND = 500
 const SECONDS = 30
@@ -63,7 +63,7 @@ export async function live(): Promise<Row[]> {
     stop.abort()
     await reading
     const times = [...sentAt].map(([uid, at]) => (seen.get(uid) ?? Infinity) - at)
-    const p95 = [...times].sort((a, b) => a - b)[Math.ceil(times.length * 0.95) - 1] as number
+    const p95 = p95Of(times)
     return [
       {
         what: `from an event until its conversion is on an open screen, at ${PER_SECOND} events/s`,

@@ -2,16 +2,19 @@ import { createConnection, type Connection } from 'mysql2/promise'
 import { startChildServer, type ChildServer } from './childServer.js'
 import { fillLog } from './fillLog.js'
 import { HISTORY_DAYS, HISTORY_START } from './makeColumns.js'
-import { median, spreadOf, type Row } from './Row.js'
+import { median, p95Of, spreadOf, type Row } from './Row.js'
 
 const RUNS = 20
 const day = (at: number): string => new Date(at).toISOString().slice(0, 10)
-const FROM = day(HISTORY_START)
-const TO = day(HISTORY_START + HISTORY_DAYS * 86_400_000)
+/** The days that the made-up history covers. */
+export const FROM = day(HISTORY_START)
+export const TO = day(HISTORY_START + HISTORY_DAYS * 86_400_000)
 const RANGE = { from: FROM, to: TO }
 const path = (value: string): object => ({ any: [{ all: [{ reading: 'path', op: 'is', value }] }] })
-const ORDER_GOAL = { name: 'Bought', kind: { type: 'page', where: path('/thanks') }, count: 'order', value: { type: 'reading', reading: 'value' } }
-const FORM_GOAL = { name: 'Asked', kind: { type: 'event', event: 'form-sent' } }
+/** Each order once, with its value. */
+export const ORDER_GOAL = { name: 'Bought', kind: { type: 'page', where: path('/thanks') }, count: 'order', value: { type: 'reading', reading: 'value' } }
+/** Each visit once in which a form was sent. */
+export const FORM_GOAL = { name: 'Asked', kind: { type: 'event', event: 'form-sent' } }
 
 /**
  * A log of ten million events in MariaDB: how long making everything anew takes, how quickly reports are, and the
@@ -57,11 +60,7 @@ async function rebuild(server: ChildServer, connection: Connection, key: string,
   const began = performance.now()
   await server.api('POST', `/sites/${key}/goals`, FORM_GOAL)
   await server.api('POST', `/sites/${key}/goals`, ORDER_GOAL)
-  for (;;) {
-    const { state } = await server.api<{ state: string }>('GET', `/sites/${key}/derivation`)
-    if (state === 'shown') break
-    await new Promise((resolve) => setTimeout(resolve, 500))
-  }
+  await untilDerived(server, key)
   const perSecond = events / ((performance.now() - began) / 1000)
   return {
     what: `deriver: everything made anew, one process, ${size}, two goals`,
@@ -72,6 +71,11 @@ async function rebuild(server: ChildServer, connection: Connection, key: string,
     target: '≥ 50000 events/s',
     met: perSecond >= 50_000,
   }
+}
+
+/** Waits until everything of a site is derived anew. */
+export async function untilDerived(server: ChildServer, key: string): Promise<void> {
+  while ((await server.api<{ state: string }>('GET', `/sites/${key}/derivation`)).state !== 'shown') await new Promise((resolve) => setTimeout(resolve, 500))
 }
 
 /** What screens ask of derived rows, each against the cheapest SQL over the same rows. */
@@ -104,7 +108,7 @@ async function reports(server: ChildServer, connection: Connection, key: string,
       await ask()
       if (run >= 2) times.push(performance.now() - began)
     }
-    const p95 = [...times].sort((a, b) => a - b)[Math.ceil(times.length * 0.95) - 1] as number
+    const p95 = p95Of(times)
     rows.push({
       what: `over HTTP: ${what}, ${size}`,
       measured: `p95 ${p95.toFixed(0)} ms`,

@@ -6,6 +6,7 @@ import { application } from './application.js'
 import { collector } from './collector.js'
 import { columns } from './columns.js'
 import { dryRun } from './dryRun.js'
+import { growth } from './growth.js'
 import { loaderSize } from './loaderSize.js'
 import { live } from './live.js'
 import { log } from './log.js'
@@ -22,6 +23,7 @@ const BENCHES: Record<string, () => Promise<Row[]>> = {
   collector: () => collector(),
   live,
   log: () => log(),
+  growth,
 }
 
 /** `npm run bench`: measures each figure against its limit in the same run, prints them, and puts them into docs/bench.md. */

@@ -1,6 +1,8 @@
 import { goalEvents } from '@acequia/core/goals/goalEvents'
 import type { Reader } from '@acequia/core/readings/readEvent'
+import { urlParts } from '@acequia/core/readings/url'
 import { judge } from '@acequia/core/rules/judge'
+import { hostIsListed } from '@acequia/core/sites/hosts'
 import type { Purpose } from '@acequia/core/wiring/tagSchema'
 import { keepClickIds } from './clickIds.js'
 import { config } from './config.js'
@@ -66,7 +68,8 @@ export const record = quietly((moment: Moment, form?: HTMLFormElement): void => 
     }
     const visit = visitOf(event, statistics)
     const read = readerOf(event, visit, form)
-    if (ACEQUIA_TAGS) {
+    // A copy of the page elsewhere fires nothing; that it is there the collector still learns, and says so.
+    if (ACEQUIA_TAGS && (ACEQUIA_RELAY_PAGE || hostIsListed(urlParts(location.href).host, config.site.hosts))) {
       const fired = [...(event.fired ?? []), ...happen(event, read)]
       if (ACEQUIA_GOALS) fired.push(...reachGoals(event, visit, read))
       if (fired.length) event.fired = fired.slice(0, MOST_FIRED)

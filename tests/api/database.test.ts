@@ -82,3 +82,50 @@ describe('on every connection', () => {
     await refused.close()
   })
 })
+
+describe('statements sent together', () => {
+  let together: Database
+  beforeAll(() => {
+    together = new Database(inject('databaseUrl'), { connections: 2, several: true })
+  })
+  afterAll(() => together.close())
+  const ids = async (): Promise<number[]> => (await database.rows<{ id: number }>('SELECT id FROM test_rows WHERE id >= 100 ORDER BY id')).map(({ id }) => id)
+
+  it('are one transaction: all of them, or none', async () => {
+    await together.atOnce([
+      { sql: 'INSERT INTO test_rows VALUES ?', values: [[[100, 'a']]] },
+      { sql: 'INSERT INTO test_rows VALUES ?', values: [[[101, 'b']]] },
+    ])
+    const second = [
+      { sql: 'INSERT INTO test_rows VALUES ?', values: [[[102, 'c']]] },
+      { sql: 'INSERT INTO test_rows VALUES ?', values: [[[100, 'again']]] },
+      { sql: 'INSERT INTO test_rows VALUES ?', values: [[[103, 'd']]] },
+    ]
+    await expect(together.atOnce(second)).rejects.toMatchObject({ code: expect.stringMatching(/ER_DUP_ENTRY|ER_DATA_TOO_LONG/) })
+    expect(await ids()).toEqual([100, 101])
+    // Nothing is left open on the connection that failed.
+    await together.atOnce([{ sql: 'INSERT INTO test_rows VALUES ?', values: [[[104, 'e']]] }])
+    expect(await ids()).toEqual([100, 101, 104])
+  })
+
+  it('take every text for a text', async () => {
+    await database.run('CREATE OR REPLACE TABLE test_texts (id INT NOT NULL PRIMARY KEY, text TEXT NOT NULL)')
+    const texts = ["'; DROP TABLE test_rows; --", 'a\\', "\\'; DELETE FROM test_rows; #", '?', '\u0000\u001a\n"', '${x} /* */', '日本 🌙']
+    await together.atOnce(texts.map((text, id) => ({ sql: 'INSERT INTO test_texts VALUES ?', values: [[[id, text]]] })))
+    expect((await database.rows<{ text: string }>('SELECT text FROM test_texts ORDER BY id')).map(({ text }) => text)).toEqual(texts)
+    expect((await ids()).length).toBeGreaterThan(0)
+    await database.run('DROP TABLE test_texts')
+  })
+
+  it('are refused everywhere else, so that nothing slips a second one in', async () => {
+    await expect(database.rows("SELECT 1; INSERT INTO test_rows VALUES (999, 'z')")).rejects.toThrow()
+    expect(await ids()).not.toContain(999)
+  })
+
+  it('come again from the start where they lost a deadlock', async () => {
+    await database.run("INSERT INTO test_rows VALUES (200, 'p'), (201, 'q')")
+    const touch = (id: number): { sql: string; values: unknown[] } => ({ sql: 'UPDATE test_rows SET text = ? WHERE id = ?', values: [String(Math.random()).slice(2, 6), id] })
+    const work = Array.from({ length: 60 }, (_, index) => together.atOnce(index % 2 ? [touch(200), touch(201)] : [touch(201), touch(200)]))
+    await expect(Promise.all(work)).resolves.toHaveLength(60)
+  })
+})

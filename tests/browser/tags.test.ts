@@ -59,6 +59,21 @@ describe('own readings', () => {
 })
 
 describe('a tag', () => {
+  it('fires nothing where the page was copied to another host, and the checkup says where that is', async () => {
+    await site.wire({ triggers: [any], tags: [site.pixelTag('copied', ['any'])] })
+    const copy = new URL(site.shop)
+    copy.hostname = 'copied.localhost'
+    await site.page.goto(`${copy.origin}/a`)
+    await site.page.waitForTimeout(450)
+    expect(site.pixels).toEqual([])
+    expect(await site.events()).toEqual([])
+    const { body } = await server.api<object[]>('GET', `/sites/${site.key}/checkup`)
+    expect(JSON.stringify(body)).toContain('copied.localhost')
+    // On the site itself the same page fires.
+    await visit('/a')
+    expect(site.pixels).toHaveLength(1)
+  })
+
   it('fires as often as it may: every time, once a page, a visit, a visitor', async () => {
     await site.wire({
       triggers: [{ id: 'any', moment: { type: 'signal', name: 'ping' } }],

@@ -8,6 +8,7 @@ import { createConnection, type Connection } from 'mysql2/promise'
 import { Random } from '../../demo/src/visitors/Random.js'
 import { freePort } from '../../server/src/database/freePort.js'
 import { startMariaDb, type EmbeddedMariaDb } from '../../server/src/database/EmbeddedMariaDb.js'
+import { untilReady } from './untilReady.js'
 
 const MAIN = fileURLToPath(new URL('../../server/src/main.ts', import.meta.url))
 /** The API token of every server here. */
@@ -92,7 +93,7 @@ export class FaultWorld {
       },
     }
     this.served.push(served)
-    if (options.wait ?? true) await untilReady(served)
+    if (options.wait ?? true) await untilReady(served.url, child)
     return served
   }
 
@@ -266,16 +267,6 @@ export async function derivedRows(connection: Connection): Promise<object[][]> {
        FROM conversion_days WHERE ${shown} GROUP BY goal_no, day HAVING SUM(conversions) <> 0 OR SUM(visits) <> 0 ORDER BY goal_no, day`,
     ),
   ]
-}
-
-async function untilReady({ url, child }: Served): Promise<void> {
-  for (let tries = 0; tries < 600; tries++) {
-    if (child.exitCode !== null) throw new Error(`The server ended with code ${child.exitCode}.`)
-    const answer = await fetch(`${url}/readyz`).catch(() => null)
-    if (answer?.ok) return
-    await new Promise((resolve) => setTimeout(resolve, 50))
-  }
-  throw new Error('The server was not ready within half a minute.')
 }
 
 function isAlive(pid: number): boolean {

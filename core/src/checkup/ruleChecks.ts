@@ -4,7 +4,7 @@ import { prepareCondition } from '../rules/prepareRule.js'
 import type { Condition, Rule } from '../rules/Rule.js'
 import { ruleIs } from '../rules/ruleIs.js'
 import { includePath } from '../sentences/editRule.js'
-import { opWords, readingWords, valueWords } from '../sentences/ruleSentence.js'
+import { conditionText } from '../sentences/ruleSentence.js'
 import type { Tag } from '../wiring/tagSchema.js'
 import type { Trigger } from '../wiring/wiringSchema.js'
 import { counted, percent, type Check, type CheckupInput } from './Check.js'
@@ -14,7 +14,6 @@ import { sentenceOf } from './wiringChecks.js'
 
 /** Fewer events than this say nothing. */
 const ENOUGH = 20
-const words = ({ reading, op, not, value }: Condition): string => `${readingWords(reading)} ${opWords(op, not)} ${valueWords(value)}`
 const usedTriggers = ({ wiring }: CheckupInput): Trigger[] => {
   const used = new Set(wiring.tags.flatMap((tag) => (tag.paused ? [] : tag.triggers)))
   return wiring.triggers.filter(({ id }) => used.has(id))
@@ -36,9 +35,9 @@ export const neverHolds: Check = (input) => [
       {
         id: `never-holds ${trigger.id}`,
         weight: 'loss' as const,
-        sentence: `“${sentenceOf(trigger, input)}” can never happen: one page cannot satisfy both “${words(never.one)}” and “${words(never.other)}”.`,
+        sentence: `“${sentenceOf(trigger, input)}” can never happen: one page cannot satisfy both “${conditionText(never.one)}” and “${conditionText(never.other)}”.`,
         evidence: ['Conditions of one rule hold for one and the same event. A goal’s path is what asks for several pages in a row.'],
-        mend: { type: 'wiring' as const, label: `Keep only “${words(never.other)}”`, patch: withRule(trigger, where) },
+        mend: { type: 'wiring' as const, label: `Keep only “${conditionText(never.other)}”`, patch: withRule(trigger, where) },
       },
     ]
   }),

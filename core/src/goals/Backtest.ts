@@ -6,7 +6,7 @@ import { readEvent } from '../readings/readEvent.js'
 import { rememberingUrlParts } from '../readings/rememberingUrlParts.js'
 import { judgeCondition, type PreparedCondition } from '../rules/judge.js'
 import { nearMiss } from '../rules/nearMiss.js'
-import { opWords, readingWords } from '../sentences/ruleSentence.js'
+import { conditionText, opWords, readingWords } from '../sentences/ruleSentence.js'
 import type { Visit } from '../visits/deriveVisits.js'
 import { countGoal, type Conversion } from './countGoal.js'
 import { firstOfEachOrder } from './firstOfEachOrder.js'
@@ -276,5 +276,5 @@ function count(map: Map<Day, number>, day: Day): void {
 
 /** A prepared condition in words; a pattern only as such, because what it was made of is not kept. */
 function conditionWords({ reading, op, not, text, list }: PreparedCondition): string {
-  return [readingWords(reading), opWords(op, not), op === 'present' || op === 'matches' ? '' : (list?.join(', ') ?? text)].filter(Boolean).join(' ')
+  return op === 'matches' ? `${readingWords(reading)} ${opWords(op, not)}` : conditionText({ reading, op, not: not ?? false, value: list ?? text })
 }

@@ -1,5 +1,5 @@
 import type { Reader } from '../readings/readEvent.js'
-import { opWords, readingWords, valueWords } from '../sentences/ruleSentence.js'
+import { conditionText } from '../sentences/ruleSentence.js'
 import { judgeCondition } from './judge.js'
 import { prepareCondition } from './prepareRule.js'
 import type { Rule } from './Rule.js'
@@ -17,10 +17,8 @@ export interface ExplainedCondition {
 export function explainRule(rule: Rule, read: Reader): ExplainedCondition[][] {
   return rule.any.map(({ all }) =>
     all.map((condition) => {
-      const { reading, op, not, value } = condition
-      const found = read(reading)
-      const words = [readingWords(reading), opWords(op, not), op === 'present' ? '' : valueWords(value)].filter(Boolean).join(' ')
-      return { words, found: found ?? null, holds: judgeCondition(prepareCondition(condition), found) }
+      const found = read(condition.reading)
+      return { words: conditionText(condition), found: found ?? null, holds: judgeCondition(prepareCondition(condition), found) }
     }),
   )
 }

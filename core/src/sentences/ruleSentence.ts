@@ -88,6 +88,11 @@ function conditionParts(condition: Condition, slot: string): Part[] {
   return parts
 }
 
+/** A condition as plain text: "path is /nights/thanks". */
+export function conditionText({ reading, op, not, value }: Pick<Condition, 'reading' | 'op' | 'not' | 'value'>): string {
+  return [readingWords(reading), opWords(op, not), ...(op === 'present' ? [] : [valueWords(value)])].join(' ')
+}
+
 /** A condition's value as sentences show it. */
 export function valueWords(value: Condition['value']): string {
   if (Array.isArray(value)) return value.length ? value.map(String).join(', ') : '…'

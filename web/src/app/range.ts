@@ -25,6 +25,8 @@ export const useRange = defineStore('range', () => {
   const length = computed(() => Math.round((Date.parse(last.value) - Date.parse(first.value)) / 86_400_000) + 1)
   /** As the API wants it: `from` included, `to` not. */
   const asked = computed(() => ({ from: first.value, to: addDays(last.value, 1) }))
+  /** The range of as many days right before it, as the API wants it. */
+  const before = computed(() => ({ from: addDays(first.value, -length.value), to: first.value }))
   const query = computed(() => `from=${asked.value.from}&to=${asked.value.to}`)
 
   watch([all, span, chosenFirst, chosenLast], () =>
@@ -62,5 +64,5 @@ export const useRange = defineStore('range', () => {
     showDays(addDays(newLast, 1 - days), newLast)
   }
 
-  return { span, all, first, last, length, asked, query, today, showSpan, showAll, showDays, move }
+  return { span, all, first, last, length, asked, before, query, today, showSpan, showAll, showDays, move }
 })

@@ -194,4 +194,26 @@ summary {
     max-width: 150px;
   }
 }
+/* On a phone everything stays, in two rows. */
+@media (max-width: 720px) {
+  .bar {
+    height: auto;
+    flex-wrap: wrap;
+    gap: 8px 12px;
+    padding: 8px 12px;
+  }
+  .site {
+    flex: 1;
+    min-width: 0;
+  }
+  .grow {
+    flex-basis: 100%;
+    height: 0;
+    order: 1;
+  }
+  .bar > :deep(.range),
+  .bar > :deep(.search) {
+    order: 2;
+  }
+}
 </style>

@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { addDays } from '@acequia/core/days/zone'
 import { DIMENSION_WORDS, type Dimension } from '@acequia/core/dimensions/dimensions'
 import type { FunnelResult, FunnelVisit, Listing } from '@acequia/core/funnels/FunnelRun'
 import { MOST_STEPS, type Funnel, type FunnelStep } from '@acequia/core/funnels/funnelSchema'
@@ -71,7 +70,6 @@ if (id) {
 /** What is counted, without names, so that typing those asks nothing anew. */
 const counting = computed(() => JSON.stringify({ ...draft.value, name: '', note: undefined, steps: draft.value.steps.map((step) => ({ ...step, name: '' })) }))
 const unfinished = computed(() => isUnfinished(draft.value))
-const before = computed(() => ({ from: addDays(range.asked.from, -range.length), to: range.asked.from }))
 
 const run = async (signal: AbortSignal, days: { from: string; to: string }, by: Dimension | ''): Promise<FunnelResult | undefined> =>
   ready.value && !unfinished.value
@@ -79,7 +77,7 @@ const run = async (signal: AbortSignal, days: { from: string; to: string }, by: 
     : undefined
 const { data, error, loading } = useLoaded(
   async (signal) => {
-    const [now, earlier] = await Promise.all([run(signal, range.asked, split.value), compare.value ? run(signal, before.value, '') : undefined])
+    const [now, earlier] = await Promise.all([run(signal, range.asked, split.value), compare.value ? run(signal, range.before, '') : undefined])
     return { now, earlier }
   },
   [counting, () => range.query, split, compare, ready, () => Math.floor(live.changes / 5)],

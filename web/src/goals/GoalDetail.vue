@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { addDays, calendarOf } from '@acequia/core/days/zone'
+import { calendarOf } from '@acequia/core/days/zone'
 import { DIMENSION_WORDS } from '@acequia/core/dimensions/dimensions'
 import { GOAL_BREAKDOWNS, SERIES_UNITS, type GoalReportResult, type SeriesUnit } from '@acequia/core/goals/GoalReport'
 import type { Goal } from '@acequia/core/goals/goalSchema'
@@ -63,7 +63,7 @@ const breakdown = ref<(typeof GOAL_BREAKDOWNS)[number]>('source')
 const back = ref(0)
 const { data: report, loading: reporting } = useLoaded(
   async (signal) => {
-    const before = `from=${addDays(range.asked.from, -range.length)}&to=${range.asked.from}`
+    const before = `from=${range.before.from}&to=${range.before.to}`
     const ask = (query: string): Promise<GoalReportResult> => api('GET', `${current.path}/goals/${id}/report?${query}&unit=${unit.value}`, undefined, signal)
     const [now, earlier] = await Promise.all([ask(range.query), ask(before)])
     return { now, earlier, unit: unit.value }
