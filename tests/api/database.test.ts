@@ -124,7 +124,10 @@ describe('statements sent together', () => {
 
   it('come again from the start where they lost a deadlock', async () => {
     await database.run("INSERT INTO test_rows VALUES (200, 'p'), (201, 'q')")
-    const touch = (id: number): { sql: string; values: unknown[] } => ({ sql: 'UPDATE test_rows SET text = ? WHERE id = ?', values: [String(Math.random()).slice(2, 6), id] })
+    const touch = (id: number): { sql: string; values: unknown[] } => ({
+      sql: 'UPDATE test_rows SET text = ? WHERE id = ?',
+      values: [String(Math.random()).slice(2, 6), id],
+    })
     const work = Array.from({ length: 60 }, (_, index) => together.atOnce(index % 2 ? [touch(200), touch(201)] : [touch(201), touch(200)]))
     await expect(Promise.all(work)).resolves.toHaveLength(60)
   })

@@ -1,7 +1,7 @@
 import { contradiction } from '../rules/contradiction.js'
 import { judgeCondition } from '../rules/judge.js'
 import { prepareCondition } from '../rules/prepareRule.js'
-import type { Condition, Rule } from '../rules/Rule.js'
+import type { Rule } from '../rules/Rule.js'
 import { ruleIs } from '../rules/ruleIs.js'
 import { includePath } from '../sentences/editRule.js'
 import { conditionText } from '../sentences/ruleSentence.js'
