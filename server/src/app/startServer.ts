@@ -75,7 +75,7 @@ export async function startServer(config: Config, told: (what: string) => void =
     const deriver = new Deriver(database, dictionaries, changes, metrics, log)
     const recorded = new RecordedVisits(reads, dictionaries)
     const spool = new Spool(join(config.dataFolder, 'spool'), config.spoolBytes)
-    const writer = new EventWriter(collecting, new Dictionaries(collecting), spool, metrics, log, () => deriver.nudge())
+    const writer = new EventWriter(collecting, new Dictionaries(collecting), spool, metrics, log, () => deriver.eventsCame())
     metrics.watch({ eventsWaiting: () => writer.queueLength, spoolBytes: () => spool.bytes, visitorsToDerive: () => visitorsToDerive(database) })
     const services: Services = {
       config,

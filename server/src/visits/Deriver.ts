@@ -62,6 +62,7 @@ export class Deriver {
   private running: Promise<unknown> | undefined
   private stopping = false
   private readonly wakes = new Set<() => void>()
+  private wakeMarks: () => void = () => undefined
   /** How many marks the next transaction takes. */
   private most = FEW
   private tidiedAt = 0
@@ -80,13 +81,19 @@ export class Deriver {
 
   /** Begins to work until `stop`. */
   start(): void {
+    if (this.running) return
     const helpers = Array.from({ length: HELPERS }, () => this.loop(() => this.deriveSome()))
-    this.running ??= Promise.all([this.loop(() => this.followMarks()), this.loop(() => this.fill()), ...helpers])
+    this.running = Promise.all([this.loop(() => this.followMarks(), true), this.loop(() => this.fill()), ...helpers])
   }
 
   /** Says that there is something to do. */
   nudge(): void {
     for (const wake of this.wakes) wake()
+  }
+
+  /** Says that events came. The loops that fill need not hear of it, and it happens a hundred times a second. */
+  eventsCame(): void {
+    this.wakeMarks()
   }
 
   /** Finishes the transactions at hand and ends. */
@@ -96,8 +103,11 @@ export class Deriver {
     await this.running
   }
 
-  /** @param work tells whether there was anything to do; where not, it rests until it is nudged or a while has passed */
-  private async loop(work: () => Promise<boolean>): Promise<void> {
+  /**
+   * @param work tells whether there was anything to do; where not, it rests until it is nudged or a while has passed
+   * @param ofMarks whether it is the loop that events wake
+   */
+  private async loop(work: () => Promise<boolean>, ofMarks = false): Promise<void> {
     while (!this.stopping) {
       let nudged = false
       let wake = (): void => undefined
@@ -110,6 +120,7 @@ export class Deriver {
         }
       })
       this.wakes.add(wake)
+      if (ofMarks) this.wakeMarks = wake
       try {
         // Who was nudged meanwhile looks again at once.
         if (!(await work()) && !nudged && !this.stopping) await rest
