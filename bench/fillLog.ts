@@ -85,7 +85,7 @@ export async function fillLog(databaseUrl: string, siteKey: string, visits: numb
     } as never)
     // In the order of their key, which takes a fraction of the time.
     await connection.query(
-      'INSERT INTO event_uids (site_id, hash, at) SELECT site_id, UNHEX(LEFT(SHA2(uid, 256), 32)) AS hash, at FROM events WHERE site_id = ? ORDER BY hash',
+      'INSERT IGNORE INTO event_uids (site_id, hash, at) SELECT site_id, UNHEX(LEFT(SHA2(uid, 256), 32)) AS hash, at FROM events WHERE site_id = ? ORDER BY hash',
       [siteId],
     )
     return made.events

@@ -38,7 +38,7 @@ export async function growth(): Promise<Row[]> {
     }
     const few = await fillLog(server.mariaDb.url, key, VISITS)
     const before = await measure()
-    const more = await fillLog(server.mariaDb.url, key, 9 * VISITS, HISTORY_DAYS * 86_400_000)
+    const more = await fillLog(server.mariaDb.url, key, 9 * VISITS, 2 * HISTORY_DAYS * 86_400_000)
     const after = await measure()
     return questions.map(([what], index) => {
       const [small, large] = [before[index], after[index]] as [(typeof before)[number], (typeof after)[number]]
