@@ -44,16 +44,22 @@ export async function application(): Promise<Row[]> {
     ]
   } finally {
     await browser.close()
-    child.kill('SIGINT')
+    child.kill('SIGTERM')
     await ended
     rmSync(folder, { recursive: true, force: true })
   }
 }
 
-async function untilItSays(stream: AsyncIterable<Buffer>, text: string): Promise<void> {
-  let said = ''
-  for await (const chunk of stream) if ((said += chunk.toString()).includes(text)) return
-  throw new Error(`The demo ended before it was ready:\n${said}`)
+/** Goes on reading afterwards: who writes to a closed pipe ends. */
+function untilItSays(stream: NodeJS.ReadableStream, text: string): Promise<void> {
+  return new Promise((resolve, reject) => {
+    let said = ''
+    stream.on('data', (chunk: Buffer) => {
+      said += chunk.toString()
+      if (said.includes(text)) resolve()
+    })
+    stream.on('end', () => reject(new Error(`The demo ended before it was ready:\n${said}`)))
+  })
 }
 
 /** The first screen after signing in, opened anew each time by a browser that has cached nothing. */

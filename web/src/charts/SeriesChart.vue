@@ -186,7 +186,8 @@ onBeforeUnmount(() => {
 }
 figcaption {
   display: flex;
-  gap: 16px;
+  flex-wrap: wrap;
+  gap: 6px 16px;
   align-items: center;
   font-size: 12.5px;
   color: var(--ink-2);

@@ -139,6 +139,7 @@ function toggle(key: string): void {
 <style scoped>
 .tools {
   display: flex;
+  flex-wrap: wrap;
   justify-content: flex-end;
   align-items: center;
   gap: 10px;
