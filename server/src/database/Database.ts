@@ -36,6 +36,9 @@ export class Database {
   private readonly raw: CallbackPool
   /** For single statements outside transactions. */
   readonly pool: Pool
+  /** When the database's clock was looked at, and how far it is ahead of the one that began with this process, in ms. */
+  private measured: { by: number; ahead: number } | undefined
+  private measuring: Promise<void> | undefined
 
   /**
    * @param options.statementMs after so many ms without an answer the database counts as away; a database that
@@ -96,9 +99,6 @@ export class Database {
       }
     }
   }
-
-  private measured: { by: number; ahead: number } | undefined
-  private measuring: Promise<void> | undefined
 
   /**
    * What time it is by the database's clock, in ms since 1970: the one that all processes share, whatever their own

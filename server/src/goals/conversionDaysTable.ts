@@ -1,9 +1,7 @@
 import type { Day } from '@acequia/core/days/zone'
 import type { PoolConnection } from 'mysql2/promise'
 import type { Database } from '../database/Database.js'
-
-/** Rows of a day in the sums, so that derivers seldom wait for each other. */
-const SLOTS = 8
+import { randomSlot } from '../visits/randomSlot.js'
 
 interface Change {
   goalNo: number
@@ -41,7 +39,7 @@ export class DaySums {
 
   /** Adds them to a derivation's sums. */
   async write(database: Database, derivationNo: number, connection: PoolConnection): Promise<void> {
-    const slot = Math.floor(Math.random() * SLOTS)
+    const slot = randomSlot()
     const rows = [...this.changes.values()]
       .filter((change) => change.conversions || change.value || change.unconverted || change.visits)
       // Always in the same order, so that two workers cannot lock each other out.

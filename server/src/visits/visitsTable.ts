@@ -2,6 +2,7 @@ import type { Day } from '@acequia/core/days/zone'
 import type { PoolConnection } from 'mysql2/promise'
 import type { Database } from '../database/Database.js'
 import { hashOf } from '../dictionaries/Dictionary.js'
+import { randomSlot } from './randomSlot.js'
 import { rowsOf, type Who } from './Who.js'
 
 /** A derived visit as it is written, in the order of the columns. */
@@ -18,9 +19,6 @@ export type VisitTuple = [
   pageViews: number,
   events: number,
 ]
-
-/** Rows of a day in the sum of visits, so that derivers seldom wait for each other. */
-const SLOTS = 8
 
 /** Replaces all visits of some visitors in a derivation. @returns by how many visits each day's sum changes */
 export async function replaceVisits(
@@ -49,7 +47,7 @@ export async function replaceVisits(
 
 /** Adds changes to a derivation's sums of visits by day. Best done last: until the transaction ends, others wait for those rows. */
 export async function addToVisitDays(database: Database, derivationNo: number, changes: Map<Day, number>, connection: PoolConnection): Promise<void> {
-  const slot = Math.floor(Math.random() * SLOTS)
+  const slot = randomSlot()
   const rows = [...changes]
     .filter(([, visits]) => visits !== 0)
     // Always in the same order, so that two workers cannot lock each other out.
