@@ -2,9 +2,10 @@ import { createServer, type Server, type ServerResponse } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest'
 import { takeNightly } from '../../server/src/database/takeNightly.js'
+import { Retention } from '../../server/src/events/Retention.js'
 import { Surveyor } from '../../server/src/survey/Surveyor.js'
 import type { Site } from '../../server/src/sites/sitesTable.js'
-import { startTestServer, type TestServer } from '../start/testServer.js'
+import { pageView, startTestServer, type TestServer } from '../start/testServer.js'
 
 let server: TestServer
 /** A site whose pages never come. */
@@ -35,6 +36,34 @@ describe('what is done once a night', () => {
     expect((await take('retention', night + 60_000)).filter(Boolean)).toHaveLength(0)
     expect((await take('survey 1', night)).filter(Boolean)).toHaveLength(1)
     expect((await take('retention', night + 86_400_000)).filter(Boolean)).toHaveLength(1)
+  })
+
+  it('removes old events once, by whichever process was first, of however many visitors there are', async () => {
+    const { database } = server.services
+    const key = await server.addSite({ keepMonths: 1 })
+    const lines = Array.from({ length: 2400 }, (_, index) => [
+      { ...pageView('/old', '2026-03-05T10:00:00Z'), visitor: `visitor-${index}` },
+      ...(index % 3 ? [] : [{ ...pageView('/new', '2026-05-05T10:00:00Z'), visitor: `visitor-${index}` }]),
+    ])
+    const body = lines
+      .flat()
+      .map((each) => JSON.stringify(each))
+      .join('\n')
+    expect((await server.api('POST', `/sites/${key}/events:import`, body, { 'content-type': 'application/x-ndjson' })).body).toMatchObject({ accepted: 3200 })
+    await database.run('DELETE FROM nightly_jobs')
+    const removed: string[] = []
+    const processes = ['first', 'second', 'third'].map(
+      (name) => new Retention(database, { error: () => undefined, info: (details) => void ('site' in details && removed.push(name)) }),
+    )
+    await Promise.all(processes.map((each) => each.runOnce(Date.UTC(2026, 4, 20, 2, 41))))
+    expect(removed).toHaveLength(1)
+    await server.derived()
+    const left = await database.rows<{ path: string; n: number }>(
+      `SELECT a.text AS path, COUNT(*) AS n FROM events e JOIN addresses a ON a.id = e.address_id
+       WHERE e.site_id = (SELECT id FROM sites WHERE site_key = ?) GROUP BY a.text`,
+      [key],
+    )
+    expect(left.map(({ path, n }) => [new URL(path).pathname, n])).toEqual([['/new', 800]])
   })
 })
 

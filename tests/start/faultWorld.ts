@@ -159,10 +159,10 @@ export class Senders {
     private readonly targets: () => Served[],
     private readonly key: string,
     seed: number,
-    count = 8,
+    private readonly options: { count?: number; pauseMs?: number } = {},
   ) {
     this.random = new Random(seed)
-    this.running = Array.from({ length: count }, (_, index) => this.send(index))
+    this.running = Array.from({ length: options.count ?? 8 }, (_, index) => this.send(index))
   }
 
   /** Ends once everything was acknowledged. */
@@ -185,6 +185,7 @@ export class Senders {
         await new Promise((resolve) => setTimeout(resolve, 30))
       }
       for (const { uid } of batch as { uid: string }[]) this.acknowledged.add(uid)
+      if (this.options.pauseMs) await new Promise((resolve) => setTimeout(resolve, this.options.pauseMs))
     }
   }
 
@@ -229,16 +230,16 @@ export class Senders {
   }
 }
 
-/** Waits until nothing is left to be stored or derived. */
-export async function settled(served: Served, connection: Connection): Promise<void> {
-  for (let tries = 0; tries < 600; tries++) {
+/** Waits until nothing is left to be stored or derived. @param minutes how long that may take */
+export async function settled(served: Served, connection: Connection, minutes = 1): Promise<void> {
+  for (let tries = 0; tries < minutes * 600; tries++) {
     const metrics = await (await fetch(`${served.url}/metrics`)).text()
     const waiting = Number(/^acequia_spool_bytes (\S+)$/m.exec(metrics)?.[1]) + Number(/^acequia_events_waiting (\S+)$/m.exec(metrics)?.[1])
     const left = await one<number>(connection, "SELECT (SELECT COUNT(*) FROM marks) + (SELECT COUNT(*) FROM derivations WHERE state = 'filling')")
     if (waiting === 0 && left === 0) return
     await new Promise((resolve) => setTimeout(resolve, 100))
   }
-  throw new Error('Something was still left to do after a minute.')
+  throw new Error(`Something was still left to do after ${minutes} min.`)
 }
 
 /** The first field of the first row. */

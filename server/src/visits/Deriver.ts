@@ -21,7 +21,7 @@ import {
   type Derivation,
 } from './derivationsTable.js'
 import { deriverFor, extrasOf } from './deriveVisitors.js'
-import { dropMarks, takeMarks, type Mark } from './marksTable.js'
+import { dropMarks, takeMarked, type MarkedVisitor } from './marksTable.js'
 import { addParts, countVisitors, dropPart, outsideParts, takePart } from './partsTable.js'
 import { addToVisitDays, replaceVisits } from './visitsTable.js'
 import type { Who } from './Who.js'
@@ -63,7 +63,7 @@ export class Deriver {
   private stopping = false
   private readonly wakes = new Set<() => void>()
   private wakeMarks: () => void = () => undefined
-  /** How many marks the next transaction takes. */
+  /** How many marked visitors the next transaction takes. */
   private most = FEW
   private tidiedAt = 0
   /** Prepared derivations, by their number, with the definition they were prepared from. */
@@ -136,13 +136,13 @@ export class Deriver {
   /** Visitors with whom something just happened. @returns whether there were any */
   private async followMarks(): Promise<boolean> {
     const done = await this.database.transaction(async (connection) => {
-      const marks = await takeMarks(this.database, connection, this.most)
-      if (!marks.length) return null
-      const siteIds = [...new Set(marks.map((mark) => mark.site_id))]
+      const marked = await takeMarked(this.database, connection, this.most)
+      if (!marked?.length) return null
+      const siteIds = [...new Set(marked.map(({ siteId }) => siteId))]
       const derivations = await derivationsOfSites(this.database, siteIds, connection)
       const changes: LiveChange[] = []
       for (const siteId of siteIds) {
-        const ids = marks.filter((mark) => mark.site_id === siteId).map((mark) => mark.visitor_id)
+        const ids = marked.filter((each) => each.siteId === siteId).map(({ visitorId }) => visitorId)
         const visitors = await this.log.ofVisitors(siteId, ids, connection)
         let fresh = new Set<string>()
         for (const derivation of derivations.filter((each) => each.siteId === siteId)) {
@@ -157,14 +157,14 @@ export class Deriver {
         }
         changes.push({ siteId, live: true, newConversions: [...fresh] })
       }
-      await dropMarks(this.database, connection, marks)
+      await dropMarks(this.database, connection, marked)
       await this.changes.note(changes, connection)
-      return { marks, changes }
+      return { marked, changes }
     })
-    this.most = done && done.marks.length >= this.most ? MANY : FEW
+    this.most = done && done.marked.length >= this.most ? MANY : FEW
     if (!done) return false
     for (const change of done.changes) this.changes.announce(change)
-    await this.measure(done.marks)
+    await this.measure(done.marked)
     return true
   }
 
@@ -265,10 +265,10 @@ export class Deriver {
     return prepared
   }
 
-  private async measure(marks: Mark[]): Promise<void> {
+  private async measure(marked: readonly MarkedVisitor[]): Promise<void> {
     const now = await this.database.now()
-    this.metrics.derivedVisitors.inc(marks.length)
-    for (const { marked_at } of marks) if (marked_at) this.metrics.derivationLag.observe(Math.max(0, now - marked_at) / 1000)
+    this.metrics.derivedVisitors.inc(marked.length)
+    for (const { markedAt } of marked) if (markedAt) this.metrics.derivationLag.observe(Math.max(0, now - markedAt) / 1000)
   }
 }
 

@@ -88,9 +88,22 @@ export async function visitorsLeft(database: Database, derivationNo: number, con
 /** How many visitors wait to be derived, over all sites. */
 export async function visitorsToDerive(database: Database): Promise<number> {
   const row = await database.row<{ n: number }>(
-    'SELECT CAST((SELECT COUNT(*) FROM marks) + (SELECT IFNULL(SUM(visitors), 0) FROM derivation_parts) AS UNSIGNED) AS n',
+    'SELECT CAST((SELECT COUNT(DISTINCT visitor_id) FROM marks) + (SELECT IFNULL(SUM(visitors), 0) FROM derivation_parts) AS UNSIGNED) AS n',
   )
   return row?.n ?? 0
+}
+
+/** Goes through a site's visitors in spans of their numbers, both ends included, of about as many as a part has. */
+export async function* spansOfVisitors(database: Database, siteId: number): AsyncGenerator<[first: number, last: number]> {
+  for (let after = 0; ;) {
+    const row = await database.row<{ last: number | null }>(
+      'SELECT MAX(id) AS last FROM (SELECT id FROM visitors FORCE INDEX (visitor_site) WHERE site_id = ? AND id > ? ORDER BY id LIMIT ?) AS some',
+      [siteId, after, VISITORS_IN_PART],
+    )
+    if (!row?.last) return
+    yield [after + 1, row.last]
+    after = row.last
+  }
 }
 
 /** How many visitors a site has. */
