@@ -81,6 +81,8 @@ function asProblem(error: unknown): Problem {
   const { type, status } = error as { type?: string; status?: number }
   if (type === 'entity.too.large') return new Problem('too-large', 'The body is larger than allowed.')
   if (type === 'entity.parse.failed') return badInput([{ path: '', message: 'The body is no valid JSON.' }])
+  // Its own message would tell where the files of this server are.
+  if (status === 404) return notFound('file')
   if (status && status >= 400 && status < 500) return badInput([{ path: '', message: (error as Error).message }])
   return new Problem('internal', 'The request could not be handled. It was logged; trying again may help.')
 }

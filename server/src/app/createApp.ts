@@ -1,4 +1,3 @@
-import { join } from 'node:path'
 import express, { type Express } from 'express'
 import helmet from 'helmet'
 import type { Logger } from 'pino'
@@ -31,6 +30,7 @@ import { dryRunRoutes } from '../wiring/dryRunRoutes.js'
 import { wiringRoutes } from '../wiring/wiringRoutes.js'
 import { requestLog } from './requestLog.js'
 import type { Services } from './Services.js'
+import { webRouter } from './webRouter.js'
 
 /** All routes of the API, in one list: the only place that says who may call what. */
 export function apiRoutes(services: Services): Route[] {
@@ -123,14 +123,7 @@ export function createApp(services: Services, webFolder: string, log: Logger): E
     return app
   }
   app.use('/api/v1', apiRouter(apiRoutes(services), services.people, services.sites))
-  app.use('/assets', express.static(join(webFolder, 'assets'), { immutable: true, maxAge: '1y', fallthrough: false }))
-  app.use(express.static(webFolder, { index: false }))
-  // Screens have addresses of their own, so every other path is the interface's.
-  app.get('/{*screen}', (request, response, next) => {
-    if (!request.accepts('html')) return next(new Problem('not-found', `There is nothing at ${request.path}.`))
-    response.setHeader('Cache-Control', 'no-cache')
-    response.sendFile(join(webFolder, 'index.html'))
-  })
+  app.use(webRouter(webFolder))
   app.use(problemHandler(log))
   return app
 }

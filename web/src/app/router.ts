@@ -45,6 +45,8 @@ export const router = createRouter({
 })
 
 router.beforeEach(async (to) => {
+  // The code of a screen is fetched while the server says who is here, not after.
+  for (const { components } of to.matched) for (const component of Object.values(components ?? {})) startLoading(component)
   const session = useSession()
   await session.ready()
   if (!session.person && !to.meta.open) return { name: 'sign-in', query: to.path === '/' ? {} : { then: to.fullPath } }
@@ -53,3 +55,8 @@ router.beforeEach(async (to) => {
   if (typeof key === 'string' && !(await useCurrentSite().open(key))) return { name: 'home' }
   return true
 })
+
+/** Begins to fetch a component that is loaded when needed; whether that works is for the router to find out, which asks again. */
+function startLoading(component: unknown): void {
+  if (typeof component === 'function') void (component as () => Promise<unknown>)().catch(() => undefined)
+}
