@@ -7,12 +7,13 @@ import { BACK_MS, type FunnelPart } from '../funnels/FunnelRun.js'
 import { FunnelTally, splitKey, type FunnelState } from '../funnels/FunnelTally.js'
 import type { Funnel } from '../funnels/funnelSchema.js'
 import { newWalk, shapeOf, walkFunnel, type Track } from '../funnels/walkFunnel.js'
-import { urlParts } from '../readings/url.js'
 import type { VisitSource } from '../sources/sourceOf.js'
 import { prepareRule } from '../rules/prepareRule.js'
 import { columnRule, type ColumnCursor, type ColumnPredicate } from './columnRule.js'
 import { anyNumbers } from './GrowingList.js'
+import { lastStartingBy } from './lastStartingBy.js'
 import { passOfAddresses } from './passOfAddresses.js'
+import { pathOf } from './pathOf.js'
 import type { ColumnPart, Columns } from './Columns.js'
 
 const DAY_MS = 86_400_000
@@ -76,13 +77,7 @@ export function columnFunnel(
 
   /** The visit of a position, among those of the visitor in hand. */
   function visitAt(position: number): number {
-    let [low, high] = [visitFrom, visitTo - 1]
-    while (low < high) {
-      const middle = (low + high + 1) >> 1
-      if ((visitStart[middle] as number) <= position) low = middle
-      else high = middle - 1
-    }
-    return low
+    return lastStartingBy(visitStart, position, visitFrom, visitTo)
   }
 
   /** @param visit the visit of the last step met; -1 where that is still to be found */
@@ -134,8 +129,9 @@ export function columnFunnel(
     if (visitorScope !== null) {
       let begin = visitStart[visitFrom] as number
       while (begin < to && (at[begin] as number) < range.from) begin++
-      let joinBefore = begin
-      while (joinBefore < to && (at[joinBefore] as number) < range.to) joinBefore++
+      // From the end: most visitors have nothing after the range.
+      let joinBefore = to
+      while (joinBefore > begin && (at[joinBefore - 1] as number) >= range.to) joinBefore--
       if (walkFunnel(track, shape, begin, joinBefore, to, (joined) => (at[joined] as number) + visitorScope, walk)) note(-1, to)
       continue
     }
@@ -201,11 +197,6 @@ class ColumnTrack implements Track {
     const ask = this.asked[step]
     return ask ? ask(position) : (((this.mask[this.address[position] as number] as number) >> step) & 1) === 1
   }
-}
-
-/** The path of an address by its number. */
-export function pathOf(columns: Columns, id: number): string {
-  return urlParts(columns.texts.addresses[id] as string).path
 }
 
 /**

@@ -1,5 +1,5 @@
 import { amountToNumber } from '../money/Amount.js'
-import { readEvent, type ReadableEvent, type Reader } from '../readings/readEvent.js'
+import { NO_VISIT, readEvent, type ReadableEvent, type Reader } from '../readings/readEvent.js'
 import { judgeCondition, type PreparedCondition, type PreparedRule } from '../rules/judge.js'
 import type { Columns } from './Columns.js'
 
@@ -8,7 +8,6 @@ export interface ColumnCursor {
   visit: number
 }
 
-const NO_SOURCE = { source: null, medium: null, campaign: null }
 const UNKNOWN = 0
 const NO = 1
 const YES = 2
@@ -32,17 +31,25 @@ export function columnRule(rule: PreparedRule, columns: Columns, cursor: ColumnC
   return (position) => groups.some((all) => all.every((holds) => holds(position)))
 }
 
+/** How a reading is looked up in columns. */
+interface ColumnReading {
+  /** The column it follows from alone; null for those of the visit, and for what is read anew each time. */
+  column: Uint32Array | null
+  /** Which of its texts an event has; the position itself where nothing can be looked up. */
+  idAt: (position: number) => number
+  /** How many texts there are; 0 where nothing can be looked up. */
+  size: number
+  textOf: (id: number) => string | undefined
+}
+
 /** How a reading is looked up: the column it follows from, and how it is read from one of its texts. */
-export function columnReading(
-  reading: string,
-  columns: Columns,
-  cursor: ColumnCursor,
-): { idAt: (position: number) => number; size: number; textOf: (id: number) => string | undefined } {
+export function columnReading(reading: string, columns: Columns, cursor: ColumnCursor): ColumnReading {
   const { texts } = columns
-  const by = (column: Uint32Array, list: readonly string[], eventOf: (text: string) => Partial<ReadableEvent>) => ({
+  const by = (column: Uint32Array, list: readonly string[], eventOf: (text: string) => Partial<ReadableEvent>): ColumnReading => ({
+    column,
     idAt: (position: number) => column[position] as number,
     size: list.length,
-    textOf: (id: number) => readEvent({ name: '', url: '', ...eventOf(list[id] as string) }, NO_SOURCE)(reading),
+    textOf: (id: number) => readEvent({ name: '', url: '', ...eventOf(list[id] as string) }, NO_VISIT)(reading),
   })
   switch (reading) {
     case 'event':
@@ -62,18 +69,23 @@ export function columnReading(
     case 'source':
     case 'medium':
     case 'campaign':
-      return { idAt: () => columns.visitSource[cursor.visit] as number, size: texts.sources.length, textOf: (id) => texts.sources[id]?.[reading] ?? undefined }
+      return {
+        column: null,
+        idAt: () => columns.visitSource[cursor.visit] as number,
+        size: texts.sources.length,
+        textOf: (id) => texts.sources[id]?.[reading] ?? undefined,
+      }
   }
   if (reading === 'query' || reading.startsWith('query.')) return by(columns.rest, texts.rests, (rest) => ({ url: `https://x${rest}` }))
   if (reading.startsWith('data.') || reading.startsWith('own.'))
     return by(columns.data, texts.data, (text) => ({ data: text ? (JSON.parse(text) as Record<string, string>) : null }))
   // Whole addresses and values are too many for a table: they are read each time.
   const read = readerAt(columns, cursor)
-  return { idAt: (position) => position, size: 0, textOf: (position) => read(position)(reading) }
+  return { column: null, idAt: (position) => position, size: 0, textOf: (position) => read(position)(reading) }
 }
 
 function predicateOf(condition: PreparedCondition, columns: Columns, cursor: ColumnCursor): ColumnPredicate {
-  const { idAt, size, textOf } = columnReading(condition.reading, columns, cursor)
+  const { column, idAt, size, textOf } = columnReading(condition.reading, columns, cursor)
   if (!size) return (position) => judgeCondition(condition, textOf(idAt(position)))
   const known = new Uint8Array(size)
   const look = (id: number): boolean => {
@@ -81,20 +93,13 @@ function predicateOf(condition: PreparedCondition, columns: Columns, cursor: Col
     if (verdict === UNKNOWN) known[id] = verdict = judgeCondition(condition, textOf(id)) ? YES : NO
     return verdict === YES
   }
-  // The commonest ones without a call between.
-  const column = columnOf(condition.reading, columns)
+  // Most of them without a call between.
   if (!column) return (position) => look(idAt(position))
   return (position) => {
     const id = column[position] as number
     const verdict = known[id]
     return verdict === UNKNOWN ? look(id) : verdict === YES
   }
-}
-
-function columnOf(reading: string, columns: Columns): Uint32Array | null {
-  if (reading === 'path' || reading === 'host') return columns.address
-  if (reading === 'query' || reading.startsWith('query.')) return columns.rest
-  return reading.startsWith('data.') || reading.startsWith('own.') ? columns.data : null
 }
 
 /** Reads the event at a position as everybody else does. */
@@ -114,7 +119,7 @@ export function readerAt(columns: Columns, cursor: ColumnCursor): (position: num
         value: Number.isNaN(value) ? null : amountToNumber(value),
         data: data ? (JSON.parse(texts.data[data] as string) as Record<string, string>) : null,
       },
-      texts.sources[columns.visitSource[cursor.visit] as number] ?? NO_SOURCE,
+      texts.sources[columns.visitSource[cursor.visit] as number] ?? NO_VISIT,
     )
   }
 }

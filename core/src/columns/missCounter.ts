@@ -1,8 +1,8 @@
 import type { BacktestPart } from '../goals/Backtest.js'
 import type { PreparedGoal } from '../goals/prepareGoal.js'
-import { readEvent } from '../readings/readEvent.js'
+import { NO_VISIT, readEvent } from '../readings/readEvent.js'
 import { nearMiss } from '../rules/nearMiss.js'
-import { pathOf } from './columnFunnel.js'
+import { pathOf } from './pathOf.js'
 import { columnReading, readerAt, type ColumnCursor } from './columnRule.js'
 import type { Columns } from './Columns.js'
 
@@ -16,8 +16,6 @@ const SOME = 2
 export interface MissCounter {
   /** Looks at one event. */
   look: (position: number) => void
-  /** Whether the event at a position could be one; only asked where the rule reads nothing but the visit's source. */
-  mayMiss: (position: number) => boolean
   /** Looks at so many events of one address, where the rule asks for nothing else. */
   lookAtAddress: (id: number, events: number) => void
   result: () => BacktestPart['misses']
@@ -36,11 +34,11 @@ export function missCounter(columns: Columns, cursor: ColumnCursor, goal: Prepar
   }
   const result = (): BacktestPart['misses'] => [...found.values()]
   const lookAtAddress = (id: number, events: number): void => {
-    const why = nearMiss(goal.where, readEvent({ name: '', url: texts.addresses[id] as string }, { source: null, medium: null, campaign: null }))
+    const why = nearMiss(goal.where, readEvent({ name: '', url: texts.addresses[id] as string }, NO_VISIT))
     if (why !== null) add(id, why, events)
   }
   const conditions = goal.where.flat()
-  if (!conditions.length) return { look: () => undefined, mayMiss: () => false, lookAtAddress, result }
+  if (!conditions.length) return { look: () => undefined, lookAtAddress, result }
   const read = readerAt(columns, cursor)
   const lookups = [...new Set(conditions.map(({ reading }) => reading))].map((reading) => columnReading(reading, columns, cursor))
   const entries = lookups.reduce((product, { size }) => product * size, 1)
@@ -49,7 +47,7 @@ export function missCounter(columns: Columns, cursor: ColumnCursor, goal: Prepar
       const why = nearMiss(goal.where, read(position))
       if (why !== null) add(address[position] as number, why, 1)
     }
-    return { look, mayMiss: () => true, lookAtAddress, result }
+    return { look, lookAtAddress, result }
   }
   const known = new Uint8Array(entries)
   const [one, other, ...more] = lookups as [(typeof lookups)[number], ...typeof lookups]
@@ -66,5 +64,5 @@ export function missCounter(columns: Columns, cursor: ColumnCursor, goal: Prepar
     if (known[index] === UNKNOWN) known[index] = why === null ? NONE : SOME
     if (why !== null) add(address[position] as number, why, 1)
   }
-  return { look, mayMiss: (position) => known[indexOf(position)] !== NONE, lookAtAddress, result }
+  return { look, lookAtAddress, result }
 }

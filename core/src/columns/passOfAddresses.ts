@@ -1,4 +1,4 @@
-import { readEvent } from '../readings/readEvent.js'
+import { NO_VISIT, readEvent } from '../readings/readEvent.js'
 import { asksForAddress } from '../rules/asksForAddress.js'
 import { judge, type PreparedRule } from '../rules/judge.js'
 import type { Columns } from './Columns.js'
@@ -6,10 +6,8 @@ import type { Columns } from './Columns.js'
 /** 1 for each address that satisfies a rule. */
 export type AddressPass = Uint8Array
 
-const NO_SOURCE = { source: null, medium: null, campaign: null }
-
 /** Judges a rule for every address once; null where it asks for more than the address. */
 export function passOfAddresses(rule: PreparedRule, { texts }: Columns): AddressPass | null {
   if (!asksForAddress(rule)) return null
-  return Uint8Array.from(texts.addresses, (url) => (judge(rule, readEvent({ name: '', url }, NO_SOURCE)) ? 1 : 0))
+  return Uint8Array.from(texts.addresses, (url) => (judge(rule, readEvent({ name: '', url }, NO_VISIT)) ? 1 : 0))
 }

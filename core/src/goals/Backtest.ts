@@ -275,6 +275,8 @@ function count(map: Map<Day, number>, day: Day): void {
 }
 
 /** A prepared condition in words; a pattern only as such, because what it was made of is not kept. */
-function conditionWords({ reading, op, not, text, list }: PreparedCondition): string {
-  return op === 'matches' ? `${readingWords(reading)} ${opWords(op, not)}` : conditionText({ reading, op, not: not ?? false, value: list ?? text })
+function conditionWords({ reading, op, not, text, list, caseSensitive }: PreparedCondition): string {
+  return op === 'matches'
+    ? `${readingWords(reading)} ${opWords(op, not)}`
+    : conditionText({ reading, op, not: not ?? false, value: list ?? text, caseSensitive: caseSensitive ?? false })
 }
