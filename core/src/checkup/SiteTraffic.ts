@@ -1,6 +1,7 @@
 import type { LoggedEvent } from '../events/LoggedEvent.js'
 import { goalEvents } from '../goals/goalEvents.js'
 import { prepareGoal, type PreparedGoal } from '../goals/prepareGoal.js'
+import { formIdentity, type FormIdentity } from '../readings/formIdentity.js'
 import { readEvent } from '../readings/readEvent.js'
 import { rememberingUrlParts } from '../readings/rememberingUrlParts.js'
 import { queryParameter } from '../readings/url.js'
@@ -39,7 +40,7 @@ export interface RuleTraffic {
 
 /** How often a form was sent, and how often something followed that shows it was accepted. */
 export interface FormTraffic {
-  form: string
+  form: FormIdentity
   path: string
   sent: number
   accepted: number
@@ -214,11 +215,12 @@ export class SiteTraffic {
   private lookAtForm(visit: Visit, index: number): void {
     const event = visit.events[index] as LoggedEvent
     const { path } = this.partsOf(event.url)
-    const form = String(event.data?.formId ?? event.data?.formName ?? '')
-    const entry = bump(this.forms, `${form}\n${path}`, () => ({ form, path, sent: 0, accepted: 0 }))
+    const form = formIdentity(event.data)
+    if (!form) return
+    const entry = bump(this.forms, `${form.reading} ${form.value}\n${path}`, () => ({ form, path, sent: 0, accepted: 0 }))
     entry.sent++
     for (const later of visit.events.slice(index + 1)) {
-      if (later.at - event.at > FORM_MS || (later.name === 'form-sent' && String(later.data?.formId ?? later.data?.formName ?? '') === form)) return
+      if (later.at - event.at > FORM_MS || (later.name === 'form-sent' && formIdentity(later.data)?.value === form.value)) return
       const proves = later.name === 'form-accepted' || (later.name === 'page-view' && this.partsOf(later.url).path !== path)
       if (proves) return void entry.accepted++
     }

@@ -178,9 +178,9 @@ describe('the checkup', () => {
     }
   })
 
-  it('finds forms that are sent but seldom accepted, if a goal counts each sending', () => {
-    const goal = { kind: { type: 'event', event: 'form-sent', where: where(['data.formId', 'is', 'ask']) } }
-    const sent: Step = ['/form', { name: 'form-sent', data: { formId: 'ask' } }]
+  it.each(['formId', 'formName', 'formAction'])('finds forms that are sent but seldom accepted, if a goal counts each sending; known by %s', (part) => {
+    const goal = { kind: { type: 'event', event: 'form-sent', where: where([`data.${part}`, 'is', 'ask']) } }
+    const sent: Step = ['/form', { name: 'form-sent', data: { [part]: 'ask' } }]
     const visits = [...times(20, () => visit(2, '/form', sent)), ...times(5, () => visit(2, '/form', sent, '/thanks'))]
     expect(kinds(findings({ goals: [goal], visits }))).toContain('hardly-accepted')
     expect(kinds(findings({ goals: [], visits }))).not.toContain('hardly-accepted')

@@ -168,9 +168,9 @@ export const fellToZero: Check = ({ goals, traffic }) =>
 /** A form that is sent often, but hardly ever accepted, while something takes sending it for a success. */
 export const hardlyAccepted: Check = ({ goals, traffic, wiring }) =>
   traffic.forms.flatMap(({ form, path, sent, accepted }) => {
-    if (sent < 20 || accepted >= sent * 0.5 || !form) return []
+    if (sent < 20 || accepted >= sent * 0.5) return []
     const names = (rule: { any: { all: { reading: string; value?: unknown }[] }[] }): boolean =>
-      rule.any.some(({ all }) => all.some((each) => each.reading === 'data.formId' && each.value === form))
+      rule.any.some(({ all }) => all.some((each) => each.reading === form.reading && each.value === form.value))
     const goal = goals.find(({ goal: { kind } }) => kind.type === 'event' && kind.event === 'form-sent' && names(kind.where))
     const trigger = wiring.triggers.find(({ moment, where }) => moment.type === 'form-sent' && names(where))
     if (!goal && !trigger) return []
@@ -178,9 +178,9 @@ export const hardlyAccepted: Check = ({ goals, traffic, wiring }) =>
     if (!accepted && !wiring.triggers.some(({ moment }) => moment.type === 'form-accepted')) return []
     return [
       {
-        id: `hardly-accepted ${form} ${path}`.slice(0, 190),
+        id: `hardly-accepted ${form.value} ${path}`.slice(0, 190),
         weight: 'warning' as const,
-        sentence: `The form “${form}” is often sent but seldom accepted, and ${goal ? `the goal “${goal.goal.name}”` : 'a trigger'} takes each sending for a success.`,
+        sentence: `The form “${form.value}” is often sent but seldom accepted, and ${goal ? `the goal “${goal.goal.name}”` : 'a trigger'} takes each sending for a success.`,
         evidence: [
           `On ${path}: sent ${counted(sent, 'time')} in 30 days, and only ${percent(accepted, sent)} of them were followed by another page or a confirmation.`,
         ],

@@ -1,4 +1,5 @@
 import type { LoggedEvent } from '../events/LoggedEvent.js'
+import { formIdentity, type FormIdentity } from '../readings/formIdentity.js'
 import { rememberingUrlParts } from '../readings/rememberingUrlParts.js'
 import { ruleIs } from '../rules/ruleIs.js'
 import type { Visit } from '../visits/deriveVisits.js'
@@ -26,9 +27,7 @@ interface PageSeen {
   form: Map<string, number>
 }
 
-interface FormSeen {
-  reading: string
-  id: string
+interface FormSeen extends FormIdentity {
   sent: number
   /** Sent without another page following. */
   inPlace: number
@@ -85,10 +84,10 @@ export class GoalSuggestions {
     }
     for (const form of [...this.forms.values()].sort((a, b) => b.sent - a.sent)) {
       if (form.sent < ENOUGH || share(form.inPlace, form.sent) < 0.6) continue
-      add('signed up', `The form ${form.id} was sent ${form.sent} times, mostly without another page following: it answers in place.`, {
-        name: `Sent: ${form.id}`.slice(0, 200),
+      add('signed up', `The form ${form.value} was sent ${form.sent} times, mostly without another page following: it answers in place.`, {
+        name: `Sent: ${form.value}`.slice(0, 200),
         category: 'sign-up',
-        kind: { type: 'event', event: 'form-sent', where: ruleIs(form.reading, form.id) },
+        kind: { type: 'event', event: 'form-sent', where: ruleIs(form.reading, form.value) },
         count: 'visitor',
       })
     }
@@ -172,11 +171,11 @@ export class GoalSuggestions {
   }
 
   private form({ data }: LoggedEvent): FormSeen | null {
-    const reading = ['formId', 'formName', 'formAction'].find((name) => data?.[name])
-    if (!reading) return null
-    const id = String(data?.[reading])
-    let form = this.forms.get(id)
-    if (!form) this.forms.set(id, (form = { reading: `data.${reading}`, id, sent: 0, inPlace: 0 }))
+    const known = formIdentity(data)
+    if (!known) return null
+    const key = `${known.reading} ${known.value}`
+    let form = this.forms.get(key)
+    if (!form) this.forms.set(key, (form = { ...known, sent: 0, inPlace: 0 }))
     return form
   }
 }

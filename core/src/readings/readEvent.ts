@@ -19,6 +19,9 @@ export interface ReadableVisit {
   campaign: string | null
 }
 
+/** A visit of which nothing is known, for what reads the event alone. */
+export const NO_VISIT: ReadableVisit = { source: null, medium: null, campaign: null }
+
 /** Readings that every event has, by name; `query.NAME`, `data.NAME` and the marketer's `own.NAME` come on top. */
 export const EVENT_READINGS = [
   'url',

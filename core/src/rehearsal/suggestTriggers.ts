@@ -1,4 +1,5 @@
 import { isOwnEventName } from '../events/isOwnEventName.js'
+import { formIdentity } from '../readings/formIdentity.js'
 import { urlParts } from '../readings/url.js'
 import { EVERYTHING, type Rule } from '../rules/Rule.js'
 import { ruleIs } from '../rules/ruleIs.js'
@@ -19,13 +20,10 @@ export interface SuggestedTrigger {
 
 const MOST = 12
 
-/** How a form is known: by its id, else its name, classes, or place on the page. */
-function formRule(data: Readonly<Record<string, string | number | boolean>> = {}): { name: string; where: Rule } {
-  for (const part of ['formId', 'formName', 'formClass', 'formAction', 'formPosition']) {
-    const value = data[part]
-    if (value !== undefined && value !== '') return { name: String(value), where: ruleIs(`data.${part}`, String(value)) }
-  }
-  return { name: 'without a name', where: EVERYTHING }
+/** What a form is called, and the rule that means it. */
+function formRule(data: Parameters<typeof formIdentity>[0]): { name: string; where: Rule } {
+  const known = formIdentity(data, true)
+  return known ? { name: known.value, where: ruleIs(known.reading, known.value) } : { name: 'without a name', where: EVERYTHING }
 }
 
 /**
@@ -48,7 +46,7 @@ export function suggestTriggers(reports: readonly RehearsalReport[], ownEvents: 
       const { event } = report
       if (event.name === 'page-view') add('page viewed', event.url, { type: 'page-view' }, ruleIs('path', urlParts(event.url).path))
       else if (event.name === 'form-sent') {
-        form = formRule(event.data ?? undefined)
+        form = formRule(event.data)
         add(`form ${form.name} sent`, event.url, { type: 'form-sent' }, form.where)
       } else if (!isOwnEventName(event.name) && !ownEvents.includes(event.name))
         add(`signal ${event.name}`, event.url, { type: 'signal', name: event.name }, EVERYTHING)

@@ -15,10 +15,14 @@ export type ChipKind =
 /** Fixed words. */
 export const text = (words: string): Part => ({ type: 'text', text: words })
 
-/** Puts pieces together as people write them: a space between words, none before a comma or full stop. */
+/** Whether a piece stands right behind the one before it: our own commas and full stops do, a value that begins with one does not. */
+export function isGlued(part: Part): boolean {
+  return part.type === 'text' && /^[,.;:]/.test(part.text)
+}
+
+/** Puts pieces together as people write them: a space between words, none before our own commas and full stops. */
 export function plainText(parts: readonly Part[]): string {
   return parts
     .filter((part) => part.type !== 'action')
-    .map((part) => part.text)
-    .reduce((sentence, next) => (sentence === '' || /^[,.;:]/.test(next) ? sentence + next : `${sentence} ${next}`), '')
+    .reduce((sentence, part) => (sentence === '' || isGlued(part) ? sentence + part.text : `${sentence} ${part.text}`), '')
 }

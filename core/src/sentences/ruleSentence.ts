@@ -46,6 +46,8 @@ const READING_WORDS: Record<string, string> = {
   'data.videoTitle': "video's title",
 }
 
+const CASE_WORDS = '(upper and lower case as written)'
+
 /** The words for an op, as they stand in sentences and choices. */
 export function opWords(op: Op, not = false): string {
   return OP_WORDS[op][not ? 1 : 0]
@@ -53,10 +55,12 @@ export function opWords(op: Op, not = false): string {
 
 /** The words for a reading, as they stand in sentences and choices. */
 export function readingWords(reading: string): string {
-  if (reading.startsWith('query.')) return `address parameter ${reading.slice(6)}`
   if (READING_WORDS[reading]) return READING_WORDS[reading]
-  if (reading.startsWith('own.')) return `reading ${reading.slice(4)}`
-  return reading.startsWith('data.') ? `data ${reading.slice(5)}` : reading
+  const name = reading.slice(reading.indexOf('.') + 1)
+  const words = /^[\w.-]*$/.test(name) ? name : inQuotes(name)
+  if (reading.startsWith('query.')) return `address parameter ${words}`
+  if (reading.startsWith('own.')) return `reading ${words}`
+  return reading.startsWith('data.') ? `data ${words}` : reading
 }
 
 /**
@@ -84,17 +88,25 @@ function conditionParts(condition: Condition, slot: string): Part[] {
     { type: 'chip', text: opWords(op, not), slot: `${slot}.op`, edits: 'op' },
   ]
   if (op !== 'present') parts.push({ type: 'chip', text: valueWords(value), slot: `${slot}.value`, edits: 'value', mono: true })
-  if (caseSensitive) parts.push(text('(upper and lower case as written)'))
+  if (caseSensitive) parts.push(text(CASE_WORDS))
   return parts
 }
 
 /** A condition as plain text: "path is /nights/thanks". */
-export function conditionText({ reading, op, not, value }: Pick<Condition, 'reading' | 'op' | 'not' | 'value'>): string {
-  return [readingWords(reading), opWords(op, not), ...(op === 'present' ? [] : [valueWords(value)])].join(' ')
+export function conditionText(condition: Pick<Condition, 'reading' | 'op' | 'not' | 'value' | 'caseSensitive'>): string {
+  const { reading, op, not, value, caseSensitive } = condition
+  return [readingWords(reading), opWords(op, not), ...(op === 'present' ? [] : [valueWords(value)]), ...(caseSensitive ? [CASE_WORDS] : [])].join(' ')
 }
 
-/** A condition's value as sentences show it. */
+/** A condition's value as sentences show it; in quotes where it could be taken for something else, or for less than it is. */
 export function valueWords(value: Condition['value']): string {
-  if (Array.isArray(value)) return value.length ? value.map(String).join(', ') : '…'
-  return value === undefined || value === '' ? '…' : String(value)
+  if (Array.isArray(value)) return value.length ? value.map((each) => plain(String(each))).join(', ') : '…'
+  return value === undefined || value === '' ? '…' : plain(String(value))
 }
+
+/** A comma stands between values, a space at an end is not seen, and some words would belong to the comparison or begin something new. */
+const MISTAKEN = /^$|^\s|\s$|\s{2}|[,“”…]|^(not|above|below|one of|none of|there|missing)\b|\bwhose\b|upper and lower case/i
+
+const plain = (value: string): string => (MISTAKEN.test(value) ? inQuotes(value) : value)
+
+const inQuotes = (words: string): string => `“${words.replace(/”/g, '””')}”`

@@ -1,3 +1,4 @@
+import { FORM_READINGS } from '../readings/formIdentity.js'
 import type { PreparedCondition, PreparedRule } from '../rules/judge.js'
 import type { Moment } from './momentSchema.js'
 
@@ -66,11 +67,10 @@ export function momentRule(moment: Moment, where: PreparedRule, id: string): Pre
 
 /** Readings that events of a moment have beside those of every event. */
 export function momentReadings(type: Moment['type']): string[] {
-  const form = ['data.formId', 'data.formName', 'data.formClass', 'data.formAction', 'data.formPosition']
   const more: Partial<Record<Moment['type'], string[]>> = {
     'address-change': ['data.changedBy'],
-    'form-sent': form,
-    'form-accepted': [...form, 'data.formPage'],
+    'form-sent': [...FORM_READINGS],
+    'form-accepted': [...FORM_READINGS, 'data.formPage'],
     'element-seen': ['data.elementId', 'data.elementText'],
     click: ['data.clickText', 'data.clickTarget', 'data.clickHost', 'data.clickFile', 'data.elementId', 'data.elementClass'],
     scroll: ['data.scrolled'],

@@ -16,7 +16,8 @@ import { useLoaded } from '../app/useLoaded'
 import SeriesChart from '../charts/SeriesChart.vue'
 import SentenceText from '../sentences/SentenceText.vue'
 import { useCurrentSite } from '../sites/currentSite'
-import DataTable, { type Column } from '../tables/DataTable.vue'
+import DataTable from '../tables/DataTable.vue'
+import type { Column } from '../tables/tableRows'
 import type { GoalAnswer, GoalFigures, Overview } from './goalAnswer'
 
 /** What a goal counted: the series, its figures, and the conversions behind them. */

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import type { GoalSuggestion } from '@acequia/core/goals/GoalSuggestions'
 import { CATEGORIES, type Goal } from '@acequia/core/goals/goalSchema'
+import { ruleIs } from '@acequia/core/rules/ruleIs'
 import { includePath, newCondition } from '@acequia/core/sentences/editRule'
 import { goalSentence } from '@acequia/core/sentences/goalSentence'
-import { computed, nextTick, ref } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ApiProblem, messageOf } from '../app/api'
 import { count, locale } from '../app/formatting'
@@ -90,15 +91,28 @@ if (id) {
     })
     .catch((error: unknown) => (problem.value = messageOf(error)))
 } else {
+  beginNew()
+  // Something else may be chosen in the search while this screen is open; what was begun here is not lost for it.
+  watch(
+    () => route.query,
+    () => changed.value || beginNew(),
+  )
+}
+
+/** Begins with what the address names: an event or a page to count. */
+function beginNew(): void {
+  const { event: ofEvent, path, name } = route.query
   const named =
-    typeof route.query.event === 'string'
+    typeof ofEvent === 'string'
       ? {
-          kind: { type: 'event' as const, event: route.query.event, where: { any: [] } },
+          kind: { type: 'event' as const, event: ofEvent, where: { any: [] } },
           count: 'every' as const,
           value: { type: 'reading' as const, reading: 'value', fallback: 0 },
         }
-      : {}
-  accept({ ...NEW_GOAL, ...named, name: typeof route.query.name === 'string' ? route.query.name : '' })
+      : typeof path === 'string'
+        ? { kind: { type: 'page' as const, where: ruleIs('path', path) } }
+        : {}
+  accept({ ...NEW_GOAL, ...named, name: typeof name === 'string' ? name : '' })
   // The one thing that every new goal lacks is asked for at once.
   void nextTick(() => sentence.value?.openFirstUnset())
 }

@@ -11,7 +11,8 @@ import { useKeys } from '../app/useKeys'
 import { useLoaded } from '../app/useLoaded'
 import SparkLine from '../charts/SparkLine.vue'
 import { useCurrentSite } from '../sites/currentSite'
-import DataTable, { type Column } from '../tables/DataTable.vue'
+import DataTable from '../tables/DataTable.vue'
+import type { Column } from '../tables/tableRows'
 import type { GoalAnswer, Overview } from './goalAnswer'
 
 /** All goals with what they counted in the days in view. */

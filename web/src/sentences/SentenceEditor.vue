@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import type { Rule } from '@acequia/core/rules/Rule'
 import { addCondition, addGroup, newCondition, removeCondition } from '@acequia/core/sentences/editRule'
-import type { Part } from '@acequia/core/sentences/Part'
+import { isGlued, type Part } from '@acequia/core/sentences/Part'
 import { readSlot, writeSlot } from '@acequia/core/sentences/slots'
 import { computed, nextTick, ref } from 'vue'
 import ChipPanel from './ChipPanel.vue'
@@ -122,15 +122,12 @@ function openFirstUnset(): void {
 }
 
 defineExpose({ openFirstUnset })
-
-/** A space goes before words, none before a comma or full stop. */
-const glued = (text: string): boolean => /^[,.;:]/.test(text)
 </script>
 
 <template>
   <div ref="root" class="sentence" :class="{ readonly }" @focusout="leave">
     <template v-for="(part, index) in parts" :key="index">
-      <span v-if="part.type === 'text'" class="words" :class="{ glued: glued(part.text) }">{{ part.text }}</span>
+      <span v-if="part.type === 'text'" class="words" :class="{ glued: isGlued(part) }">{{ part.text }}</span>
       <button
         v-else-if="part.type === 'chip'"
         type="button"

@@ -1,17 +1,16 @@
 <script setup lang="ts">
-import type { Part } from '@acequia/core/sentences/Part'
+import { isGlued, type Part } from '@acequia/core/sentences/Part'
 import { computed } from 'vue'
 
 /** A sentence for reading only, its variable parts set off. */
 const props = defineProps<{ parts: Part[] }>()
 const shown = computed(() => props.parts.filter((part) => part.type !== 'action'))
-const glued = (text: string): boolean => /^[,.;:]/.test(text)
 </script>
 
 <template>
   <span class="sentence-text">
     <template v-for="(part, index) in shown" :key="index"
-      >{{ index && !glued(part.text) ? ' ' : '' }}<span v-if="part.type === 'chip'" class="part" :class="{ mono: part.mono }">{{ part.text }}</span
+      >{{ index && !isGlued(part) ? ' ' : '' }}<span v-if="part.type === 'chip'" class="part" :class="{ mono: part.mono }">{{ part.text }}</span
       ><template v-else>{{ part.text }}</template></template
     >
   </span>
