@@ -86,6 +86,60 @@ describe('a goal for the booking', () => {
   })
 })
 
+describe('the search', () => {
+  const look = async (words: string): Promise<void> => {
+    await world.screen.goto(at('/today'))
+    await world.screen.getByRole('heading', { level: 1 }).waitFor()
+    await world.screen.keyboard.press('Control+k')
+    await world.screen.getByRole('combobox', { name: /^Search/ }).fill(words)
+  }
+
+  it('finds pages of the site, and begins a goal with one', async () => {
+    await look('nights/tha')
+    const page = world.screen.getByRole('option', { name: /^\/nights\/thanks page, seen [\d,]+ times in these days: count who reaches it$/ })
+    await page.waitFor()
+    await expect.poll(() => page.getAttribute('aria-selected')).toBe('true')
+    await world.screen.keyboard.press('Enter')
+    await expect.poll(() => world.screen.locator('.sentence').first().innerText()).toMatch(/reaches a page.*path.*is.*\/nights\/thanks/s)
+    // What it counts is there without another step.
+    await evidence()
+      .getByText(/of the goal's kind|would count|conversions?/i)
+      .first()
+      .waitFor()
+    // Another page, chosen from here, takes its place as long as nothing was changed.
+    await world.screen.keyboard.press('Control+k')
+    await world.screen.getByRole('combobox', { name: /^Search/ }).fill('calendar/thanks')
+    await world.screen.getByRole('option', { name: /^\/calendar\/thanks page/ }).click()
+    await expect.poll(() => world.screen.locator('.sentence').first().innerText()).toMatch(/\/calendar\/thanks/)
+  })
+
+  it('finds goals, funnels and commands by their words, in any order, and says when there is nothing', async () => {
+    await look('booked night goal')
+    await world.screen.getByRole('option', { name: 'Night booked goal' }).waitFor()
+    await world.screen.getByRole('combobox', { name: /^Search/ }).fill('funnel')
+    await expect.poll(() => world.screen.getByRole('option').count()).toBeGreaterThan(0)
+    await world.screen.getByRole('combobox', { name: /^Search/ }).fill('no such thing at all')
+    await world.screen.getByText('Nothing here is called that.').waitFor()
+    await world.screen.keyboard.press('Escape')
+    await expect.poll(() => world.screen.getByRole('dialog', { name: 'Search' }).count()).toBe(0)
+  })
+})
+
+describe("a channel's own figures", () => {
+  it('are taken from its file, or refused with what is wrong and where', async () => {
+    await world.screen.goto(at('/channels'))
+    const card = world.screen.getByRole('article').filter({ hasText: 'Farola Search' })
+    const file = card.locator('input[type=file]')
+    const give = (text: string): Promise<void> => file.setInputFiles({ name: 'figures.csv', mimeType: 'text/csv', buffer: Buffer.from(text) })
+    await give('day;clicks\n2026-05-04;7\n')
+    await card.getByText('The file needs a column "day" and a column "conversions"; it has day, clicks.').waitFor()
+    await give('day,conversions\n2026-05-04,7\n2026-05-05,many\n')
+    await card.getByText('Line 3 is no day with a whole number; nothing was taken.').waitFor()
+    await give('Date,Conversions,Cost\n2026-05-04,7,3.10\n2026-05-05,1200,4\n')
+    await card.getByText('2 days taken, 1,207 conversions.').waitFor()
+  })
+})
+
 describe('a funnel', () => {
   const cells = async (step: string): Promise<string[]> => world.screen.getByRole('row').filter({ hasText: step }).first().getByRole('cell').allInnerTexts()
 

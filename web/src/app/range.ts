@@ -9,7 +9,10 @@ export const SPANS = [7, 30, 90] as const
 /** The range of days in view, in the site's time zone. `to` is the last day shown, so the API's `to` is the day after. */
 export const useRange = defineStore('range', () => {
   const current = useCurrentSite()
-  const today = computed(() => calendarOf(current.site?.timeZone ?? 'UTC').dayOf(Date.now()))
+  const now = ref(Date.now())
+  // A screen may stay open over midnight.
+  setInterval(() => (now.value = Date.now()), 60_000)
+  const today = computed(() => calendarOf(current.site?.timeZone ?? 'UTC').dayOf(now.value))
   const kept = JSON.parse(localStorage.getItem('acequia.range') ?? 'null') as { all?: boolean; span?: number; first?: string; last?: string } | null
   /** Days up to today, or null where first and last day were chosen. */
   const span = ref<number | null>(kept?.span ?? (kept?.first || kept?.all ? null : 30))

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { isDay } from '@acequia/core/days/zone'
 import type { Channel } from '@acequia/core/recipes/channelSchema'
+import { idErrors } from '@acequia/core/recipes/idErrors'
 import { scriptHostsOf, type Recipe } from '@acequia/core/recipes/recipeSchema'
 import { fillAddress } from '@acequia/core/recipes/fillTemplate'
 import { parse } from 'papaparse'
@@ -69,14 +70,8 @@ async function edit(channel?: ChannelAnswer): Promise<void> {
   document.querySelector<HTMLElement>('.edit input, .edit select')?.focus()
 }
 
-/** Whether an id looks as the recipe says; judged as it is typed, with the browser's own patterns, and again by the server. */
-function looksRight(pattern: string, value: string): boolean {
-  try {
-    return new RegExp(pattern).test(value)
-  } catch {
-    return true
-  }
-}
+/** Ids that do not look as the recipe says: judged as they are typed, by what the server judges them by. */
+const wrongIds = computed(() => new Set(chosen.value && editing.value ? idErrors(chosen.value, editing.value.ids).map(({ path }) => path) : []))
 
 async function save(): Promise<void> {
   if (!editing.value) return
@@ -218,7 +213,7 @@ useKeys({ n: () => void edit() })
       <label v-for="each in chosen?.ids" :key="each.name" class="field">
         {{ each.label }}
         <input v-model.trim="editing.ids[each.name]" class="mono" maxlength="200" :placeholder="each.example" />
-        <small v-if="editing.ids[each.name] && !looksRight(each.pattern, editing.ids[each.name]!)" class="error-text">It looks like {{ each.example }}.</small>
+        <small v-if="editing.ids[each.name] && wrongIds.has(`ids.${each.name}`)" class="error-text">It looks like {{ each.example }}.</small>
         <small v-else-if="wrong[`ids.${each.name}`]" class="error-text">{{ wrong[`ids.${each.name}`] }}</small>
         <small v-else-if="editing.ids[each.name]" class="fine">✓ looks right</small>
         <small v-else>{{ each.help }}</small>

@@ -3,7 +3,8 @@ import { CategoryScale, Chart, Filler, LinearScale, LineController, LineElement,
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { count, dayText } from '../app/formatting'
 import { theme } from '../app/theme'
-import DataTable, { type Column } from '../tables/DataTable.vue'
+import DataTable from '../tables/DataTable.vue'
+import type { Column } from '../tables/tableRows'
 
 Chart.register(CategoryScale, Filler, LinearScale, LineController, LineElement, PointElement, Tooltip)
 

@@ -1,15 +1,21 @@
 <script setup lang="ts">
+import type { SeenValue } from '@acequia/core/readings/ValueCount'
 import { computed, nextTick, ref } from 'vue'
 import { useRouter, type RouteLocationRaw } from 'vue-router'
 import { api } from '../app/api'
+import { count } from '../app/formatting'
+import { useRange } from '../app/range'
 import { theme } from '../app/theme'
+import { useLoaded } from '../app/useLoaded'
 import { useCurrentSite } from '../sites/currentSite'
 import { STATIONS } from './stations'
 
-/** Search over screens, goals, triggers, tags and commands; opened by `/` or Ctrl+K. */
+/** Search over screens, the site's pages, goals, funnels, tags and commands; opened by `/` or Ctrl+K. */
 interface Found {
   label: string
   kind: string
+  /** An address, set as such. */
+  mono?: boolean
   go?: RouteLocationRaw
   run?: () => void
 }
@@ -17,6 +23,7 @@ interface Found {
 const emit = defineEmits<{ keys: [] }>()
 const current = useCurrentSite()
 const router = useRouter()
+const range = useRange()
 const open = ref(false)
 const text = ref('')
 const chosen = ref(0)
@@ -46,9 +53,31 @@ const all = computed<Found[]>(() => [
     .filter((site) => site.key !== current.key)
     .map((site) => ({ label: site.name, kind: 'site', go: { name: 'today', params: { key: site.key } } })),
 ])
-const found = computed(() => {
+/** What is looked for among the site's pages: only what somebody has begun to type. */
+const wanted = computed(() => (open.value && current.site?.role !== 'reader' && text.value.trim().length > 1 ? text.value.trim() : ''))
+const { data: pages } = useLoaded<SeenValue[]>(
+  async (signal) =>
+    wanted.value
+      ? api('GET', `${current.path}/values?reading=path&event=page-view&search=${encodeURIComponent(wanted.value)}&${range.query}`, undefined, signal)
+      : [],
+  [wanted],
+  250,
+)
+const found = computed<Found[]>(() => {
   const words = text.value.toLowerCase().split(/\s+/).filter(Boolean)
-  return all.value.filter((each) => words.every((word) => `${each.label} ${each.kind}`.toLowerCase().includes(word))).slice(0, 12)
+  return [
+    ...all.value.filter((each) => words.every((word) => `${each.label} ${each.kind}`.toLowerCase().includes(word))).slice(0, 12),
+    // An answer to what was typed before may still be there.
+    ...(pages.value ?? [])
+      .filter(({ text: path }) => wanted.value && path.toLowerCase().includes(wanted.value.toLowerCase()))
+      .slice(0, 6)
+      .map(({ text: path, events }) => ({
+        label: path,
+        mono: true,
+        kind: `page, seen ${count(events)} times in these days: count who reaches it`,
+        go: { name: 'new-goal', params: { key: current.key }, query: { path } },
+      })),
+  ]
 })
 
 async function show(): Promise<void> {
@@ -57,12 +86,14 @@ async function show(): Promise<void> {
   chosen.value = 0
   await nextTick()
   input.value?.focus()
-  const [goals, wiring] = await Promise.all([
+  const [goals, funnels, wiring] = await Promise.all([
     api<{ id: string; name: string }[]>('GET', `${current.path}/goals`),
+    api<{ id: string; name: string }[]>('GET', `${current.path}/funnels`),
     api<{ tags: { id: string; name: string }[] }>('GET', `${current.path}/wiring`),
-  ]).catch(() => [[], { tags: [] }] as const)
+  ]).catch(() => [[], [], { tags: [] }] as const)
   things.value = [
     ...goals.map((goal) => ({ label: goal.name, kind: 'goal', go: to('goal', { id: goal.id }) })),
+    ...funnels.map((funnel) => ({ label: funnel.name, kind: 'funnel', go: to('funnel', { id: funnel.id }) })),
     ...wiring.tags.map((tag) => ({ label: tag.name, kind: 'tag', go: to('tag', { id: tag.id }) })),
   ]
 }
@@ -88,8 +119,8 @@ defineExpose({ show })
         aria-expanded="true"
         aria-controls="search-found"
         :aria-activedescendant="`search-found-${chosen}`"
-        aria-label="Search screens, goals, tags and commands"
-        placeholder="A screen, goal, tag or command"
+        aria-label="Search screens, pages, goals, funnels, tags and commands"
+        placeholder="A screen, page, goal, funnel, tag or command"
         @input="chosen = 0"
         @keydown.down.prevent="chosen = Math.min(chosen + 1, found.length - 1)"
         @keydown.up.prevent="chosen = Math.max(chosen - 1, 0)"
@@ -106,7 +137,7 @@ defineExpose({ show })
           @mousemove="chosen = index"
           @click="take(each)"
         >
-          <span class="truncate">{{ each.label }}</span><small>{{ each.kind }}</small>
+          <span class="truncate" :class="{ mono: each.mono }">{{ each.label }}</span><small>{{ each.kind }}</small>
         </li>
       </ul>
       <p v-if="!found.length" class="hint">Nothing here is called that.</p>

@@ -5,7 +5,8 @@ import { computed, onBeforeUnmount, ref } from 'vue'
 import { api, messageOf } from '../app/api'
 import { agoText, count } from '../app/formatting'
 import { useLoaded } from '../app/useLoaded'
-import DataTable, { type Column } from '../tables/DataTable.vue'
+import DataTable from '../tables/DataTable.vue'
+import type { Column } from '../tables/tableRows'
 import { useCurrentSite } from './currentSite'
 
 /** Which pages have the loader and which do not, as far as the survey has come. */

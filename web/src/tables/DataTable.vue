@@ -1,27 +1,11 @@
-<script lang="ts">
-/** A column of a table. */
-export interface Column {
-  /** Name of the row's member. */
-  key: string
-  name: string
-  /** Right-aligned and sorted as a number. */
-  number?: boolean
-  mono?: boolean
-  /** How the value is shown; the value itself if not given. Sorting and CSV use the value. */
-  show?: (value: unknown, row: Record<string, unknown>) => string
-  /** What the number means, for hover. */
-  title?: string
-}
-</script>
-
 <script setup lang="ts">
-import Papa from 'papaparse'
-import { download } from '../app/download'
 import { computed, ref } from 'vue'
+import { download } from '../app/download'
+import { csvOf, filterRows, sortRows, textOf, type Column, type Row } from './tableRows'
 
 /** A table that can be sorted, filtered, narrowed to columns, copied and saved as CSV. Slots `cell-KEY` draw cells themselves. */
 const props = defineProps<{ columns: Column[]; rows: readonly object[]; rowKey: string; name: string; pageSize?: number }>()
-const rows = computed(() => props.rows as readonly Record<string, unknown>[])
+const rows = computed(() => props.rows as readonly Row[])
 
 const sortKey = ref('')
 const falling = ref(false)
@@ -32,24 +16,9 @@ const said = ref('')
 
 const visible = computed(() => props.columns.filter((column) => !hidden.value.has(column.key)))
 const found = computed(() => {
-  const wanted = filter.value.trim().toLowerCase()
-  const kept = wanted ? rows.value.filter((row) => props.columns.some((column) => textOf(column, row).toLowerCase().includes(wanted))) : [...rows.value]
-  if (!sortKey.value) return kept
-  const direction = falling.value ? -1 : 1
-  return kept.sort((a, b) => direction * compare(a[sortKey.value], b[sortKey.value]))
+  const kept = filterRows(props.columns, rows.value, filter.value)
+  return sortKey.value ? sortRows(kept, sortKey.value, falling.value) : kept
 })
-
-function compare(a: unknown, b: unknown): number {
-  // What is missing stays last in either direction.
-  if (a === null || a === undefined) return b === null || b === undefined ? 0 : falling.value ? -1 : 1
-  if (b === null || b === undefined) return falling.value ? 1 : -1
-  return typeof a === 'number' && typeof b === 'number' ? a - b : String(a).localeCompare(String(b))
-}
-
-function textOf(column: Column, row: Record<string, unknown>): string {
-  const value = row[column.key]
-  return column.show ? column.show(value, row) : value === null || value === undefined ? '–' : String(value)
-}
 
 function sortBy(column: Column): void {
   if (sortKey.value === column.key) falling.value = !falling.value
@@ -59,17 +28,9 @@ function sortBy(column: Column): void {
   }
 }
 
-function csv(delimiter: string): string {
-  // Cells that a spreadsheet would run as formulas are put behind a quote.
-  return Papa.unparse(
-    { fields: visible.value.map((column) => column.name), data: found.value.map((row) => visible.value.map((column) => row[column.key] ?? '')) },
-    { delimiter, newline: '\r\n', escapeFormulae: true },
-  )
-}
-
 async function copy(): Promise<void> {
   try {
-    await navigator.clipboard.writeText(csv('\t'))
+    await navigator.clipboard.writeText(csvOf(visible.value, found.value, '\t'))
     said.value = `${found.value.length} rows copied`
   } catch {
     said.value = 'The browser did not allow copying; use CSV instead'
@@ -78,7 +39,7 @@ async function copy(): Promise<void> {
 }
 
 function save(): void {
-  download(csv(','), `${props.name}.csv`, 'text/csv')
+  download(csvOf(visible.value, found.value, ','), `${props.name}.csv`, 'text/csv')
 }
 
 function toggle(key: string): void {

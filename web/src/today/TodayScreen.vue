@@ -10,7 +10,8 @@ import SeriesChart from '../charts/SeriesChart.vue'
 import SparkLine from '../charts/SparkLine.vue'
 import type { Overview } from '../goals/goalAnswer'
 import { useCurrentSite } from '../sites/currentSite'
-import DataTable, { type Column } from '../tables/DataTable.vue'
+import DataTable from '../tables/DataTable.vue'
+import type { Column } from '../tables/tableRows'
 
 /** What the site brought in the days in view, and what is coming in right now. */
 const current = useCurrentSite()
