@@ -113,6 +113,21 @@ describe('the search', () => {
     await expect.poll(() => world.screen.locator('.sentence').first().innerText()).toMatch(/\/calendar\/thanks/)
   })
 
+  it('takes what was typed and entered before the goals were there', async () => {
+    let letGo = (): void => undefined
+    const held = new Promise<void>((resolve) => (letGo = resolve))
+    await world.screen.route('**/goals', async (route) => {
+      await held
+      await route.continue()
+    })
+    await look('night booked goal')
+    await world.screen.keyboard.press('Enter')
+    await world.screen.getByText('Looking …').waitFor()
+    letGo()
+    await world.screen.getByRole('heading', { name: 'Night booked' }).waitFor()
+    await world.screen.unroute('**/goals')
+  })
+
   it('finds goals, funnels and commands by their words, in any order, and says when there is nothing', async () => {
     await look('booked night goal')
     await world.screen.getByRole('option', { name: 'Night booked goal' }).waitFor()

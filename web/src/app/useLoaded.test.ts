@@ -88,6 +88,21 @@ describe('what a screen loads', () => {
     expect(server.answers).toHaveLength(2)
   })
 
+  it('counts as loading from the change on, also while further changes are waited for', async () => {
+    const server = slowServer()
+    const typed = ref('')
+    const loaded = scope.run(() => useLoaded(server.load, [typed], 300))!
+    typed.value = 'n'
+    await nextTick()
+    server.answers[0]?.('of nothing')
+    await settle()
+    expect([loaded.data.value, loaded.loading.value]).toEqual(['of nothing', true])
+    await vi.advanceTimersByTimeAsync(300)
+    server.answers[1]?.('of n')
+    await settle()
+    expect([loaded.data.value, loaded.loading.value]).toEqual(['of n', false])
+  })
+
   it('says in words why it could not be loaded, keeps what was there, and forgets the error once it works', async () => {
     const server = slowServer()
     const loaded = scope.run(() => useLoaded(server.load))!

@@ -6,6 +6,7 @@ export interface Loaded<T> {
   /** The last good answer; stays while the next one is awaited. */
   data: Ref<T | undefined>
   error: Ref<string>
+  /** Another answer is on its way, or will be asked for once the wait is over. */
   loading: Ref<boolean>
   reload: () => Promise<void>
 }
@@ -33,14 +34,18 @@ export function useLoaded<T>(load: (signal: AbortSignal) => Promise<T>, sources:
     } catch (cause) {
       if (!mine.signal.aborted) error.value = messageOf(cause)
     } finally {
-      if (running === mine) loading.value = false
+      if (running === mine && !timer) loading.value = false
     }
   }
 
   if (sources.length) {
     watch(sources, () => {
       clearTimeout(timer)
-      timer = setTimeout(() => void reload(), wait)
+      loading.value = true
+      timer = setTimeout(() => {
+        timer = undefined
+        void reload()
+      }, wait)
     })
   }
   onScopeDispose(() => {

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { SeenValue } from '@acequia/core/readings/ValueCount'
-import { computed, nextTick, ref } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import { useRouter, type RouteLocationRaw } from 'vue-router'
 import { api } from '../app/api'
 import { count } from '../app/formatting'
@@ -29,6 +29,11 @@ const text = ref('')
 const chosen = ref(0)
 const input = ref<HTMLInputElement>()
 const things = ref<Found[]>([])
+/** Goals, funnels and tags are still asked for. */
+const gathering = ref(false)
+/** Enter was pressed before there was anything to take: the first that comes is taken, unless something else is typed. */
+const eager = ref(false)
+let gatheredFor = ''
 
 const to = (name: string, params: Record<string, string> = {}): RouteLocationRaw => ({ name, params: { key: current.key, ...params } })
 
@@ -55,7 +60,7 @@ const all = computed<Found[]>(() => [
 ])
 /** What is looked for among the site's pages: only what somebody has begun to type. */
 const wanted = computed(() => (open.value && current.site?.role !== 'reader' && text.value.trim().length > 1 ? text.value.trim() : ''))
-const { data: pages } = useLoaded<SeenValue[]>(
+const { data: pages, loading: turning } = useLoaded<SeenValue[]>(
   async (signal) =>
     wanted.value
       ? api('GET', `${current.path}/values?reading=path&event=page-view&search=${encodeURIComponent(wanted.value)}&${range.query}`, undefined, signal)
@@ -80,27 +85,61 @@ const found = computed<Found[]>(() => {
   ]
 })
 
-async function show(): Promise<void> {
-  open.value = true
-  text.value = ''
-  chosen.value = 0
-  await nextTick()
-  input.value?.focus()
+const looking = computed(() => gathering.value || turning.value)
+watch([found, looking], () => {
+  if (!eager.value) return
+  if (found.value.length) take(found.value[0])
+  else if (!looking.value) eager.value = false
+})
+
+/** What the site's things are, asked for at each opening; those of before stay meanwhile, but never another site's. */
+async function gather(): Promise<void> {
+  const { key } = current
+  if (gatheredFor !== key) things.value = []
+  gatheredFor = key
+  gathering.value = true
   const [goals, funnels, wiring] = await Promise.all([
     api<{ id: string; name: string }[]>('GET', `${current.path}/goals`),
     api<{ id: string; name: string }[]>('GET', `${current.path}/funnels`),
     api<{ tags: { id: string; name: string }[] }>('GET', `${current.path}/wiring`),
   ]).catch(() => [[], [], { tags: [] }] as const)
+  if (key !== current.key) return
   things.value = [
     ...goals.map((goal) => ({ label: goal.name, kind: 'goal', go: to('goal', { id: goal.id }) })),
     ...funnels.map((funnel) => ({ label: funnel.name, kind: 'funnel', go: to('funnel', { id: funnel.id }) })),
     ...wiring.tags.map((tag) => ({ label: tag.name, kind: 'tag', go: to('tag', { id: tag.id }) })),
   ]
+  gathering.value = false
+}
+
+async function show(): Promise<void> {
+  open.value = true
+  text.value = ''
+  chosen.value = 0
+  eager.value = false
+  void gather()
+  await nextTick()
+  input.value?.focus()
+}
+
+function enter(): void {
+  eager.value = !found.value.length && text.value.trim() !== ''
+  take(found.value[chosen.value])
+}
+
+function typed(): void {
+  chosen.value = 0
+  eager.value = false
+}
+
+function close(): void {
+  open.value = false
+  eager.value = false
 }
 
 function take(each: Found | undefined): void {
   if (!each) return
-  open.value = false
+  close()
   each.run?.()
   if (each.go) void router.push(each.go)
 }
@@ -110,8 +149,8 @@ defineExpose({ show })
 
 <template>
   <button class="search" @click="show"><span>Search or do …</span><kbd>/</kbd></button>
-  <div v-if="open" class="cover" @click.self="open = false">
-    <div class="box" role="dialog" aria-label="Search" aria-modal="true" @keydown.esc="open = false">
+  <div v-if="open" class="cover" @click.self="close">
+    <div class="box" role="dialog" aria-label="Search" aria-modal="true" @keydown.esc="close">
       <input
         ref="input"
         v-model="text"
@@ -121,10 +160,10 @@ defineExpose({ show })
         :aria-activedescendant="`search-found-${chosen}`"
         aria-label="Search screens, pages, goals, funnels, tags and commands"
         placeholder="A screen, page, goal, funnel, tag or command"
-        @input="chosen = 0"
+        @input="typed"
         @keydown.down.prevent="chosen = Math.min(chosen + 1, found.length - 1)"
         @keydown.up.prevent="chosen = Math.max(chosen - 1, 0)"
-        @keydown.enter.prevent="take(found[chosen])"
+        @keydown.enter.prevent="enter"
         @keydown.tab.prevent
       />
       <ul id="search-found" role="listbox" aria-label="Found">
@@ -140,7 +179,7 @@ defineExpose({ show })
           <span class="truncate" :class="{ mono: each.mono }">{{ each.label }}</span><small>{{ each.kind }}</small>
         </li>
       </ul>
-      <p v-if="!found.length" class="hint">Nothing here is called that.</p>
+      <p v-if="!found.length" class="hint" role="status">{{ looking ? 'Looking …' : 'Nothing here is called that.' }}</p>
     </div>
   </div>
 </template>
