@@ -98,6 +98,8 @@ async function reports(server: ChildServer, connection: Connection, key: string,
   const asked: [string, () => Promise<unknown>][] = [
     ['report of visits and two goals by day', () => server.api('GET', `/sites/${key}/overview?from=${FROM}&to=${TO}`)],
     ['conversions of one day', () => server.api('GET', `/sites/${key}/goals/${goals[1]?.id}/conversions?from=2026-09-10&to=2026-09-11`)],
+    ['everything about one goal', () => server.api('GET', `/sites/${key}/goals/${goals[1]?.id}/report?from=${FROM}&to=${TO}`)],
+    ['pages whose path contains "page-12"', () => server.api('GET', `/sites/${key}/values?reading=path&event=page-view&search=page-12&from=${FROM}&to=${TO}`)],
     ['backtest of a goal', () => server.api('POST', `/sites/${key}/goals:backtest`, { goal: ORDER_GOAL, ...RANGE })],
   ]
   const rows: Row[] = []

@@ -4,11 +4,15 @@ import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest'
 import { calendarOf } from '../../core/src/days/zone.js'
 import type { LoggedEvent } from '../../core/src/events/LoggedEvent.js'
+import { FrequentWays } from '../../core/src/funnels/frequentWays.js'
 import { FunnelRun } from '../../core/src/funnels/FunnelRun.js'
 import { funnelSchema } from '../../core/src/funnels/funnelSchema.js'
 import { Backtest } from '../../core/src/goals/Backtest.js'
+import { GoalReport } from '../../core/src/goals/GoalReport.js'
 import { goalSchema } from '../../core/src/goals/goalSchema.js'
+import { GoalSuggestions } from '../../core/src/goals/GoalSuggestions.js'
 import { prepareGoal } from '../../core/src/goals/prepareGoal.js'
+import { ValueCount } from '../../core/src/readings/ValueCount.js'
 import { deriveVisits } from '../../core/src/visits/deriveVisits.js'
 import { Random } from '../../demo/src/visitors/Random.js'
 import { startTestServer, type TestServer } from '../start/testServer.js'
@@ -69,26 +73,71 @@ const load = async (lines: Record<string, unknown>[]): Promise<void> => {
   })
   expect(answer.status).toBe(200)
 }
+interface Answers {
+  funnel: object
+  goal: object
+  report: object
+  paths: object
+  suggested: object
+  ways: object
+  listed: object
+}
+
 /** What core makes of everything the log holds. */
-async function expected(): Promise<{ funnel: object; goal: object }> {
+async function expected(): Promise<Answers> {
   const text = (await server.api<string>('GET', `/sites/${key}/events?from=2000-01-01&to=2100-01-01`)).body
   const visitors = new Map<string, LoggedEvent[]>()
   for (const line of text.split('\n').filter(Boolean)) {
     const { visitor, at, ...event } = JSON.parse(line) as LoggedEvent & { visitor: string; at: string }
     visitors.set(visitor, [...(visitors.get(visitor) ?? []), { ...event, at: Date.parse(at) }])
   }
-  const funnel = new FunnelRun(funnelSchema.parse(FUNNEL), range, calendarOf('UTC'))
-  const goal = new Backtest(prepareGoal(goalSchema.parse(GOAL), { currency: 'EUR', rates: { USD: '0.92' } }), range, calendarOf('UTC'))
+  const calendar = calendarOf('UTC')
+  const prepared = prepareGoal(goalSchema.parse(GOAL), { currency: 'EUR', rates: { USD: '0.92' } })
+  const funnel = new FunnelRun(funnelSchema.parse(FUNNEL), range, calendar)
+  const goal = new Backtest(prepared, range, calendar)
+  const report = new GoalReport(prepared, range, calendar, 'day')
+  const paths = new ValueCount('path', range, 'page-view')
+  const suggested = new GoalSuggestions(range.from, range.to)
+  const ways = new FrequentWays(prepared, range.from, range.to)
+  const listed = new FunnelRun(funnelSchema.parse(FUNNEL), range, calendar, undefined, { step: 0, what: 'left' })
   for (const [visitor, its] of visitors) {
-    funnel.addVisitor(visitor, deriveVisits(its, site))
-    goal.addVisitor(visitor, deriveVisits(its, site))
+    const visits = deriveVisits(its, site)
+    funnel.addVisitor(visitor, visits)
+    goal.addVisitor(visitor, visits)
+    report.addVisitor(visits)
+    paths.add(visits)
+    suggested.addVisitor(visits)
+    ways.addVisitor(visits)
+    listed.addVisitor(visitor, visits)
   }
-  return { funnel: funnel.result(), goal: goal.result() }
+  return {
+    funnel: funnel.result(),
+    goal: goal.result(),
+    report: report.result(),
+    paths: paths.result('C', 50),
+    suggested: suggested.result(),
+    ways: inOrder(ways.result()),
+    listed: inOrder(listed.visits()),
+  }
 }
-const answered = async (): Promise<{ funnel: object; goal: object }> => ({
-  funnel: (await server.api('POST', `/sites/${key}/funnels:run`, { ...FUNNEL, ...RANGE })).body,
-  goal: (await server.api('POST', `/sites/${key}/goals:backtest`, { goal: GOAL, ...RANGE })).body,
-})
+/** Where several are alike, either may come first. */
+const inOrder = (list: object[]): string[] => list.map((each) => JSON.stringify(each)).sort()
+const get = async <T>(path: string): Promise<T> => (await server.api<T>('GET', `/sites/${key}${path}`)).body
+const post = async <T>(path: string, body: object): Promise<T> => (await server.api<T>('POST', `/sites/${key}${path}`, body)).body
+let saved = ''
+async function answered(): Promise<Answers> {
+  saved ||= (await post<{ id: string }>('/goals', GOAL)).id
+  const asked = `from=${RANGE.from}&to=${RANGE.to}`
+  return {
+    funnel: await post('/funnels:run', { ...FUNNEL, ...RANGE }),
+    goal: await post('/goals:backtest', { goal: GOAL, ...RANGE }),
+    report: await get(`/goals/${saved}/report?${asked}`),
+    paths: await get(`/values?reading=path&event=page-view&search=C&${asked}`),
+    suggested: await get(`/goals:suggest?${asked}`),
+    ways: inOrder(await post('/funnels:suggest', { goal: saved, ...RANGE })),
+    listed: inOrder(await post('/funnels:visits', { ...FUNNEL, ...RANGE, listing: { step: 0, what: 'left' } })),
+  }
+}
 
 describe('a large site', () => {
   it('is answered from columns exactly as from the log, also for what came since, late, or to known visitors', async () => {

@@ -42,6 +42,7 @@ export class ColumnBuilder {
     currencies: new Texts(),
     orders: new Texts(),
     data: new Texts(),
+    fired: new Texts(),
     uids: new Texts(),
     agents: new Texts(),
     places: new Texts(),
@@ -87,7 +88,7 @@ export class ColumnBuilder {
     }
   }
 
-  private addEvent({ at, name, url, title, referrer, currency, order, data, value, uid }: LoggedEvent): void {
+  private addEvent({ at, name, url, title, referrer, currency, order, data, fired, value, uid }: LoggedEvent): void {
     const end = url.search(/[?#]/)
     const { columns, texts } = this
     this.at.push(at)
@@ -100,6 +101,7 @@ export class ColumnBuilder {
     columns.currency.push(texts.currencies.id(currency))
     columns.order.push(texts.orders.id(order))
     columns.data.push(data ? texts.data.id(JSON.stringify(data)) : 0)
+    columns.fired.push(fired?.length ? texts.fired.id(JSON.stringify(fired)) : 0)
     columns.orderUid.push(order ? texts.uids.id(uid) : 0)
   }
 }

@@ -21,6 +21,8 @@ export interface Columns {
   order: Uint32Array
   /** JSON of an event's data. */
   data: Uint32Array
+  /** JSON of the ids of the tags that fired on it. */
+  fired: Uint32Array
   /** In ten-thousandths; NaN where there is none. */
   value: Float64Array
   /** Of events with an order: the uid, which decides where two come at the same instant. */
@@ -47,6 +49,7 @@ export interface ColumnTexts {
   currencies: string[]
   orders: string[]
   data: string[]
+  fired: string[]
   uids: string[]
   agents: string[]
   /** JSON of country, region and city. */
@@ -55,7 +58,7 @@ export interface ColumnTexts {
 }
 
 /** Columns with an entry for each event, visit or visitor. */
-export const EVENT_COLUMNS = ['name', 'address', 'rest', 'title', 'referrer', 'currency', 'order', 'data', 'orderUid'] as const
+export const EVENT_COLUMNS = ['name', 'address', 'rest', 'title', 'referrer', 'currency', 'order', 'data', 'fired', 'orderUid'] as const
 /** Columns of visits. */
 export const VISIT_COLUMNS = ['visitSource', 'visitAgent', 'visitPlace'] as const
 

@@ -2,15 +2,16 @@ import type { Range } from '../days/Range.js'
 import type { Day } from '../days/zone.js'
 import { lessRefunds, type AfterSales } from '../goals/afterSales.js'
 import type { BacktestPart, CountedOnce } from '../goals/Backtest.js'
-import { worthOf, type Worth } from '../goals/countGoal.js'
+import type { Worth } from '../goals/countGoal.js'
 import type { PreparedGoal } from '../goals/prepareGoal.js'
 import { ValueSum } from '../goals/ValueSum.js'
-import { columnReading, type ColumnCursor } from './columnRule.js'
+import type { ColumnCursor } from './columnRule.js'
 import type { Columns } from './Columns.js'
 import { pathOf } from './pathOf.js'
 import type { DayFinder } from './dayFinder.js'
 import { lastStartingBy } from './lastStartingBy.js'
 import { QuickSum, SAFE } from './QuickSum.js'
+import { plainWorth, worthReader } from './worthReader.js'
 
 /** Latest conversions that are kept as examples. */
 const EXAMPLES = 20
@@ -167,40 +168,4 @@ export class ConversionTally {
 /** The number of the visitor that a visit belongs to. */
 export function visitorOf({ visitorStart, visitors }: Columns, visit: number): number {
   return lastStartingBy(visitorStart, visit, 0, visitors)
-}
-
-/** Gives the value in site money where it is plain to see, else NaN; null where it never is. */
-function plainWorth({ value, currency, texts }: Columns, goal: PreparedGoal): ((position: number) => number) | null {
-  if (goal.value.type === 'none') return () => 0
-  if (goal.value.type === 'fixed') return () => goal.amount
-  if (goal.value.reading !== 'value') return null
-  const own = texts.currencies.indexOf(goal.currency)
-  return (position) => {
-    const amount = value[position] as number
-    if (Number.isNaN(amount)) return goal.amount
-    const code = currency[position]
-    return code === 0 || code === own ? amount : NaN
-  }
-}
-
-/** Reads what a conversion at a position is worth; the same text and currency are worked out once. */
-function worthReader(columns: Columns, cursor: ColumnCursor, goal: PreparedGoal): (position: number) => Worth {
-  if (goal.value.type !== 'reading') {
-    const worth = worthOf(goal, undefined, null)
-    return () => worth
-  }
-  const { reading } = goal.value
-  const { idAt, size, textOf } = columnReading(reading, columns, cursor)
-  const known = new Map<string, Worth>()
-  return (position) => {
-    const currency = columns.currency[position] as number
-    const key = `${reading === 'value' ? columns.value[position] : size ? idAt(position) : textOf(position)} ${currency}`
-    let worth = known.get(key)
-    if (!worth) {
-      worth = worthOf(goal, textOf(idAt(position)), columns.texts.currencies[currency])
-      if (known.size > 100_000) known.clear()
-      known.set(key, worth)
-    }
-    return worth
-  }
 }

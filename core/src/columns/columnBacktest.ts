@@ -1,12 +1,10 @@
 import type { Range } from '../days/Range.js'
 import type { Calendar, Day } from '../days/zone.js'
-import type { LoggedEvent } from '../events/LoggedEvent.js'
 import type { Backtest, BacktestPart } from '../goals/Backtest.js'
-import { afterSalesOf, ORDER_CANCELLED, ORDER_REFUNDED, type AfterSales } from '../goals/afterSales.js'
-import { countVisit, newMemory, type GoalTrack, type Passed } from '../goals/countVisit.js'
+import type { AfterSales } from '../goals/afterSales.js'
+import { countVisit, newMemory, type Passed } from '../goals/countVisit.js'
 import type { PreparedGoal } from '../goals/prepareGoal.js'
-import { amountToNumber } from '../money/Amount.js'
-import { compareCodePoints } from '../text/compareCodePoints.js'
+import { ColumnGoalTrack } from './ColumnGoalTrack.js'
 import { columnRule, type ColumnCursor } from './columnRule.js'
 import type { ColumnPart, Columns } from './Columns.js'
 import { ConversionTally, visitorOf } from './ConversionTally.js'
@@ -15,11 +13,13 @@ import { dayFinder } from './dayFinder.js'
 import { missCounter } from './missCounter.js'
 import { wholeNumbers } from './GrowingList.js'
 import { pathOf } from './pathOf.js'
-import { passOfAddresses, type AddressPass } from './passOfAddresses.js'
+import { firstOfOrders, isFirst, type OpenOrders } from './firstOfOrders.js'
+import { passOfAddresses } from './passOfAddresses.js'
+import { salesReader } from './salesReader.js'
 import { NARROWLY, PASSES, sourceVerdicts } from './sourceVerdicts.js'
 
 /** What a thread counted over its part. Where each order counts once, who is first is settled over all parts. */
-export type ColumnBacktestPart = { final: BacktestPart } | { open: BacktestPart; positions: Uint32Array; visits: Uint32Array }
+export type ColumnBacktestPart = { final: BacktestPart } | ({ open: BacktestPart } & OpenOrders)
 
 /**
  * Runs a goal over a part of a site's columns; what counts is decided by the same function as over visits.
@@ -193,124 +193,20 @@ export function mergeBacktests(
   backtest: Backtest,
 ): void {
   const open = parts.flatMap((part) => ('open' in part ? [part] : []))
-  if (open.length) settleOrders(columns, open, goal, range, calendar, backtest)
   for (const part of parts) if ('final' in part) backtest.merge(part.final)
-}
-
-function settleOrders(
-  columns: Columns,
-  parts: readonly { open: BacktestPart; positions: Uint32Array; visits: Uint32Array }[],
-  goal: PreparedGoal,
-  range: Range,
-  calendar: Calendar,
-  backtest: Backtest,
-): void {
-  const { at, order, orderUid, texts } = columns
-  /** Position + 1 of the first event with each order. */
-  const first = new Uint32Array(texts.orders.length)
-  const isBefore = (one: number, other: number): boolean => {
-    const apart = (at[one] as number) - (at[other] as number)
-    return apart < 0 || (apart === 0 && compareCodePoints(texts.uids[orderUid[one] as number] as string, texts.uids[orderUid[other] as number] as string) < 0)
-  }
-  for (const { positions } of parts) {
-    for (const position of positions) {
-      const id = order[position] as number
-      if (id && (!first[id] || isBefore(position, (first[id] as number) - 1))) first[id] = position + 1
-    }
-  }
-  const others = backtest.firstOrders()
-  if (others.size) {
-    const lost = new Set<string>()
-    for (let id = 1; id < first.length; id++) {
-      const other = first[id] ? others.get(texts.orders[id] as string) : undefined
-      if (!other) continue
-      const position = (first[id] as number) - 1
-      const apart = (at[position] as number) - other.at
-      if (apart < 0 || (apart === 0 && compareCodePoints(texts.uids[orderUid[position] as number] as string, other.uid) < 0))
-        lost.add(texts.orders[id] as string)
-      // Nobody in the columns counts for it.
-      else first[id] = 0
-    }
-    backtest.loseOrders(lost)
-  }
+  if (!open.length) return
+  const first = firstOfOrders(columns, open, backtest)
   const days = dayFinder(range, calendar)
   const salesOf = salesReader(columns)
-  for (const { open, positions, visits } of parts) {
+  for (const { open: counted, positions, visits } of open) {
     const tally = new ConversionTally(columns, goal, range, days)
-    for (let index = 0; index < positions.length; index++) {
-      const position = positions[index] as number
-      const id = order[position] as number
-      const instant = at[position] as number
+    for (const [index, position] of positions.entries()) {
+      if (!isFirst(columns, first, position)) continue
+      const instant = columns.at[position] as number
       const day = instant >= range.from && instant < range.to ? days.indexOf(instant) : -1
-      if (!id || first[id] === position + 1) tally.add(position, visits[index] as number, salesOf?.(visitorOf(columns, visits[index] as number)) ?? null, day)
+      const visit = visits[index] as number
+      tally.add(position, visit, salesOf?.(visitorOf(columns, visit)) ?? null, day)
     }
-    backtest.merge({ ...open, ...tally.result() })
-  }
-}
-
-/** Columns as a goal sees them. A class, so that the one loop that asks it is compiled for it. */
-class ColumnGoalTrack implements GoalTrack {
-  private readonly times: Float64Array
-  private readonly name: Uint32Array
-  private readonly address: Uint32Array
-  private readonly orders: Uint32Array
-
-  constructor(
-    { at, name, address, order }: Columns,
-    private readonly pageView: number,
-    private readonly wanted: number,
-    private readonly pass: AddressPass | null,
-    private readonly holds: (position: number) => boolean,
-    private readonly steps: ((position: number) => boolean)[],
-  ) {
-    this.times = at
-    this.name = name
-    this.address = address
-    this.orders = order
-  }
-
-  at(position: number): number {
-    return this.times[position] as number
-  }
-
-  isPageView(position: number): boolean {
-    return this.name[position] === this.pageView
-  }
-
-  isOfKind(position: number): boolean {
-    if (this.name[position] !== this.wanted) return false
-    return this.pass ? this.pass[this.address[position] as number] === 1 : this.holds(position)
-  }
-
-  meetsStep(step: number, position: number): boolean {
-    return this.steps[step]!(position)
-  }
-
-  order(position: number): number | null {
-    return this.orders[position] || null
-  }
-}
-
-/** Tells what became of a visitor's orders; null where the site has no such events at all. */
-function salesReader({ name, order, value, currency, visitStart, visitorStart, texts }: Columns): ((visitor: number) => AfterSales | null) | null {
-  const [cancelled, refunded] = [texts.names.indexOf(ORDER_CANCELLED), texts.names.indexOf(ORDER_REFUNDED)]
-  if (cancelled < 0 && refunded < 0) return null
-  return (visitor) => {
-    const [from, to] = [visitStart[visitorStart[visitor] as number] as number, visitStart[visitorStart[visitor + 1] as number] as number]
-    const events: LoggedEvent[] = []
-    for (let position = from; position < to; position++) {
-      if (name[position] !== cancelled && name[position] !== refunded) continue
-      const amount = value[position] as number
-      events.push({
-        uid: '',
-        at: 0,
-        url: '',
-        name: texts.names[name[position] as number] as string,
-        order: texts.orders[order[position] as number] as string,
-        value: Number.isNaN(amount) ? null : amountToNumber(amount),
-        currency: texts.currencies[currency[position] as number] || null,
-      })
-    }
-    return events.length ? afterSalesOf(events) : null
+    backtest.merge({ ...counted, ...tally.result() })
   }
 }

@@ -1,6 +1,7 @@
 import { goalEvents } from '../goals/goalEvents.js'
 import type { PreparedGoal } from '../goals/prepareGoal.js'
 import { rememberingUrlParts } from '../readings/rememberingUrlParts.js'
+import { compareCodePoints } from '../text/compareCodePoints.js'
 import type { Visit } from '../visits/deriveVisits.js'
 
 /** A way on which many reached a goal: the pages in order, and how many visits went exactly it. */
@@ -53,6 +54,8 @@ export class FrequentWays {
 
   /** The most frequent ways, most visits first. */
   result(most = 5): FrequentWay[] {
-    return [...this.ways.values()].sort((a, b) => b.visits - a.visits || b.pages.length - a.pages.length).slice(0, most)
+    return [...this.ways.values()]
+      .sort((a, b) => b.visits - a.visits || b.pages.length - a.pages.length || compareCodePoints(a.pages.join(), b.pages.join()))
+      .slice(0, most)
   }
 }

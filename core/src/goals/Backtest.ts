@@ -9,7 +9,7 @@ import { nearMiss } from '../rules/nearMiss.js'
 import { conditionText, opWords, readingWords } from '../sentences/ruleSentence.js'
 import type { Visit } from '../visits/deriveVisits.js'
 import { countGoal, type Conversion } from './countGoal.js'
-import { firstOfEachOrder } from './firstOfEachOrder.js'
+import { firstEvents, firstOfEachOrder } from './firstOfEachOrder.js'
 import type { PreparedGoal } from './prepareGoal.js'
 import { ValueSum, type SummedValue, type ValueSumState } from './ValueSum.js'
 
@@ -139,8 +139,7 @@ export class Backtest {
 
   /** The first event with each order among the visitors added so far. */
   firstOrders(): Map<string, { at: number; uid: string }> {
-    const own = this.found.flatMap(({ conversion: { event, order } }) => (order === null ? [] : [{ event, order }]))
-    return new Map(firstOfEachOrder(own).map(({ event, order }) => [order, { at: event.at, uid: event.uid }]))
+    return firstEvents(this.found.map(({ conversion }) => conversion))
   }
 
   /** Orders that somebody counted elsewhere had first. */

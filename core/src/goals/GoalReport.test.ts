@@ -2,9 +2,11 @@ import { describe, expect, it } from 'vitest'
 import { calendarOf } from '../days/zone.js'
 import type { LoggedEvent } from '../events/LoggedEvent.js'
 import { deriveVisits } from '../visits/deriveVisits.js'
-import { GoalReport, type GoalReportResult, type SeriesUnit } from './GoalReport.js'
+import { GoalReport } from './GoalReport.js'
+import type { GoalReportResult } from './GoalReportTally.js'
 import { goalSchema } from './goalSchema.js'
 import { prepareGoal } from './prepareGoal.js'
+import type { SeriesUnit } from './reportSpans.js'
 
 const START = Date.UTC(2026, 4, 4)
 const DAY = 86_400_000

@@ -13,3 +13,10 @@ export function firstOfEachOrder<C extends { event: { at: number; uid: string };
   }
   return conversions.filter((conversion) => conversion.order === null || first.get(conversion.order) === conversion)
 }
+
+/** The event that is first with each order, as far as these conversions go. */
+export function firstEvents<C extends { event: { at: number; uid: string }; order: string | null }>(
+  conversions: readonly C[],
+): Map<string, { at: number; uid: string }> {
+  return new Map(firstOfEachOrder(conversions).flatMap(({ event: { at, uid }, order }) => (order === null ? [] : [[order, { at, uid }] as const])))
+}

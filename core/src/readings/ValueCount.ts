@@ -49,6 +49,21 @@ export class ValueCount {
     }
   }
 
+  /** Adds what was counted elsewhere, of other visitors. */
+  merge(values: readonly SeenValue[]): void {
+    for (const each of values) {
+      const value = this.values.get(each.text)
+      if (!value) {
+        this.values.set(each.text, { ...each })
+        continue
+      }
+      value.events += each.events
+      value.visits += each.visits
+      value.afterForm += each.afterForm
+      value.first += each.first
+    }
+  }
+
   /** The most frequent texts that contain `search` (any case). */
   result(search: string, most: number): SeenValue[] {
     const wanted = search.toLowerCase()

@@ -11,6 +11,12 @@ export interface FiredTag {
   last: number
 }
 
+/** What was counted of some of a site's visitors, as it can be handed to another thread. A tag may come several times. */
+export interface FiredPart {
+  fired: [tag: string, daily: [day: Day, events: number][], last: number][]
+  failed: [tag: string, events: number][]
+}
+
 /** Counts how often each tag fired, from what loaders recorded with each event. Feed it every visitor's visits. */
 export class FiredCount {
   readonly tags = new Map<string, FiredTag>()
@@ -35,6 +41,19 @@ export class FiredCount {
         if (event.name === 'tag-failed' && event.data?.tag) this.tag(String(event.data.tag)).failed++
       }
     }
+  }
+
+  /** Adds what was counted elsewhere, of other visitors. */
+  merge({ fired, failed }: FiredPart): void {
+    for (const [id, daily, last] of fired) {
+      const tag = this.tag(id)
+      for (const [day, events] of daily) {
+        tag.total += events
+        tag.daily.set(day, (tag.daily.get(day) ?? 0) + events)
+      }
+      tag.last = Math.max(tag.last, last)
+    }
+    for (const [id, events] of failed) this.tag(id).failed += events
   }
 
   private tag(id: string): FiredTag {

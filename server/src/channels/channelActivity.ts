@@ -1,5 +1,4 @@
 import { addDays, calendarOf } from '@acequia/core/days/zone'
-import { FiredCount } from '@acequia/core/wiring/FiredCount'
 import type { Services } from '../app/Services.js'
 import type { Site } from '../sites/sitesTable.js'
 import { draftOf } from '../wiring/draftsTable.js'
@@ -25,13 +24,12 @@ export interface ChannelActivity {
 }
 
 /** What each channel of a site was told, by what loaders recorded. */
-export async function channelActivity({ database, recorded }: Services, site: Site): Promise<ChannelActivity[]> {
+export async function channelActivity({ columns, database }: Services, site: Site): Promise<ChannelActivity[]> {
   const calendar = calendarOf(site.settings.timeZone)
   const today = calendar.dayOf(Date.now())
   const range = { from: calendar.startOfDay(addDays(today, 1 - DAYS)), to: calendar.startOfDay(addDays(today, 1)) }
   const [channels, draft, live] = await Promise.all([channelsOfSite(database, site.id), draftOf(database, site.id), releaseOf(database, site.id)])
-  const count = new FiredCount(range, calendar)
-  await recorded.each(site, ({ visits }) => count.add(visits))
+  const count = await columns.fired(site, { ...range, calendar })
   return channels.map(({ id }) => {
     const tags = [...(live?.document.wiring.tags ?? []), ...draft.wiring.tags].filter(({ does }) => does.type === 'channel-event' && does.channel === id)
     const ids = [...new Set(tags.map((tag) => tag.id))]

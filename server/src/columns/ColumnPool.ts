@@ -1,13 +1,9 @@
 import { availableParallelism } from 'node:os'
 import { fileURLToPath } from 'node:url'
 import { Worker } from 'node:worker_threads'
-import type { ColumnBacktestPart } from '@acequia/core/columns/columnBacktest'
 import type { Columns } from '@acequia/core/columns/Columns'
-import type { FunnelPart } from '@acequia/core/funnels/FunnelRun'
 import { build } from 'esbuild'
-import type { ColumnJob } from './ColumnJob.js'
-
-type Answer<J extends ColumnJob> = J extends { type: 'funnel' } ? FunnelPart : ColumnBacktestPart
+import type { ColumnAnswers, ColumnJob } from './ColumnJob.js'
 
 /** Threads that share one site's columns, each answering for its part of the visitors. */
 export class ColumnPool {
@@ -48,12 +44,12 @@ export class ColumnPool {
    * Has every thread answer for its part.
    * @param skip 1 for visitors to leave out
    */
-  run<J extends ColumnJob>(job: J, skip?: Uint8Array): Promise<Answer<J>[]> {
+  run<J extends ColumnJob>(job: J, skip?: Uint8Array): Promise<ColumnAnswers[J['type']][]> {
     if (this.failed) return Promise.reject(this.failed)
     return Promise.all(
       this.workers.map(
         (worker, index) =>
-          new Promise<Answer<J>>((resolve, reject) => {
+          new Promise<ColumnAnswers[J['type']]>((resolve, reject) => {
             const id = ++this.last
             this.waiting.set(id, { resolve: resolve as never, reject })
             worker.postMessage({ id, part: { ...this.parts[index], ...(skip && { skip }) }, job })

@@ -1,21 +1,31 @@
 import { join } from 'node:path'
 import { mergeBacktests } from '@acequia/core/columns/columnBacktest'
+import { mergeGoalReports } from '@acequia/core/columns/columnGoalReport'
 import { ColumnBuilder } from '@acequia/core/columns/ColumnBuilder'
 import type { Columns } from '@acequia/core/columns/Columns'
+import { columnVisits } from '@acequia/core/columns/columnVisits'
 import type { Range } from '@acequia/core/days/Range'
 import type { Calendar } from '@acequia/core/days/zone'
 import type { Dimension } from '@acequia/core/dimensions/dimensions'
 import { FunnelRun, type FunnelResult } from '@acequia/core/funnels/FunnelRun'
 import type { Funnel } from '@acequia/core/funnels/funnelSchema'
 import { Backtest } from '@acequia/core/goals/Backtest'
+import { GoalReport } from '@acequia/core/goals/GoalReport'
+import type { GoalReportResult } from '@acequia/core/goals/GoalReportTally'
 import type { PreparedGoal } from '@acequia/core/goals/prepareGoal'
-import { deriveVisits } from '@acequia/core/visits/deriveVisits'
+import type { SeriesUnit } from '@acequia/core/goals/reportSpans'
+import { LatestValues } from '@acequia/core/readings/LatestValues'
+import { ValueCount, type SeenValue } from '@acequia/core/readings/ValueCount'
+import { deriveVisits, type Visit } from '@acequia/core/visits/deriveVisits'
+import { FiredCount } from '@acequia/core/wiring/FiredCount'
 import type { Database } from '../database/Database.js'
 import type { Dictionaries } from '../dictionaries/Dictionaries.js'
 import { EventLog, VISITORS_AT_ONCE } from '../events/EventLog.js'
 import type { Site } from '../sites/sitesTable.js'
+import { inTurns } from '../visits/inTurns.js'
 import { LogTail, SETTLED_MS } from '../visits/LogTail.js'
 import type { RecordedVisitor, RecordedVisits } from '../visits/RecordedVisits.js'
+import type { ColumnAnswers, ColumnJob } from './ColumnJob.js'
 import { ColumnPool } from './ColumnPool.js'
 import { loadSegment, saveSegment } from './segments.js'
 
@@ -23,6 +33,8 @@ import { loadSegment, saveSegment } from './segments.js'
 const MOST_CHANGED = 20_000
 /** A site that was small is not counted again for this long, in ms. */
 const SMALL_MS = 60_000
+
+type CalendarRange = Range & { calendar: Calendar }
 
 interface Held {
   revision: number
@@ -62,45 +74,81 @@ export class ColumnStore {
   }
 
   /** Runs a funnel over a site's history. */
-  async funnel(site: Site, funnel: Funnel, range: Range & { calendar: Calendar }, split?: Dimension, returns = false): Promise<FunnelResult> {
+  async funnel(site: Site, funnel: Funnel, range: CalendarRange, split?: Dimension, returns = false): Promise<FunnelResult> {
     const run = new FunnelRun(funnel, range, range.calendar, split, undefined, returns)
-    const held = await this.large(site)
-    if (!held) {
-      await this.recorded.each(site, ({ visitor, visits }) => run.addVisitor(visitor, visits))
-      return run.result()
-    }
-    const job = {
-      type: 'funnel' as const,
-      funnel,
-      range: { from: range.from, to: range.to },
-      timeZone: range.calendar.timeZone,
-      returns,
-      ...(split && { split }),
-    }
-    const { skip, changed } = changesOf(held)
-    for (const part of await held.pool.run(job, skip)) run.merge(part)
-    for (const { visitor, visits } of changed) run.addVisitor(visitor, visits)
+    const job = { type: 'funnel' as const, funnel, ...asked(range), returns, ...(split && { split }) }
+    const found = await this.over(site, job, ({ visitor, visits }) => run.addVisitor(visitor, visits))
+    for (const part of found?.parts ?? []) run.merge(part)
     return run.result()
   }
 
-  /** Backtests a goal over a site's history. Ask the result of what is given. */
-  async backtest(
-    site: Site,
-    goal: PreparedGoal,
-    range: Range & { calendar: Calendar },
-  ): Promise<{ backtest: Backtest; name: <R extends { examples: { visitor: string }[] }>(result: R) => Promise<R> }> {
+  /** Backtests a goal over a site's history. Have the examples of the result named. */
+  async backtest(site: Site, goal: PreparedGoal, range: CalendarRange): Promise<Backtest> {
     const backtest = new Backtest(goal, range, range.calendar)
+    const found = await this.over(site, { type: 'backtest', goal, ...asked(range) }, ({ visitor, visits }) => backtest.addVisitor(visitor, visits))
+    if (found) mergeBacktests(found.columns, found.parts, goal, range, range.calendar, backtest)
+    return backtest
+  }
+
+  /** Tells the conversions of a goal apart over a range. */
+  async goalReport(site: Site, goal: PreparedGoal, range: CalendarRange, unit: SeriesUnit): Promise<GoalReportResult> {
+    const report = new GoalReport(goal, range, range.calendar, unit)
+    const found = await this.over(site, { type: 'goal-report', goal, ...asked(range), unit }, ({ visits }) => report.addVisitor(visits))
+    if (found) mergeGoalReports(found.columns, found.parts, goal, range, range.calendar, unit, report)
+    return report.result()
+  }
+
+  /**
+   * Counts what a reading really was.
+   * @param event only events of this name
+   * @param search only texts that contain this, in any case
+   * @param most how many to give, most frequent first
+   */
+  async values(site: Site, reading: string, range: CalendarRange, event: string | undefined, search: string, most: number): Promise<SeenValue[]> {
+    const values = new ValueCount(reading, range, event)
+    const job = { type: 'values' as const, reading, ...asked(range), search, ...(event !== undefined && { event }) }
+    const found = await this.over(site, job, ({ visits }) => values.add(visits))
+    for (const part of found?.parts ?? []) values.merge(part)
+    return values.result(search, most)
+  }
+
+  /** Counts how often each tag fired, from what loaders recorded. */
+  async fired(site: Site, range: CalendarRange): Promise<FiredCount> {
+    const count = new FiredCount(range, range.calendar)
+    const found = await this.over(site, { type: 'fired', ...asked(range) }, ({ visits }) => count.add(visits))
+    for (const part of found?.parts ?? []) count.merge(part)
+    return count
+  }
+
+  /** The latest different texts of readings that follow from an event's data, in the order of the readings. */
+  async latest(site: Site, readings: string[]): Promise<{ text: string; at: string }[][]> {
+    const latest = readings.map((reading) => new LatestValues(reading))
+    const found = await this.over(site, { type: 'latest', readings }, ({ visits }) => latest.forEach((each) => each.add(visits)))
+    for (const part of found?.parts ?? []) part.forEach((texts, index) => latest[index]?.merge(texts))
+    return latest.map((each) => each.result())
+  }
+
+  /**
+   * Hands over every visitor with an event in a range, in no particular order, with all visits; some visitors by number, as
+   * `#12`. What else is known of events is said at `columnVisits`.
+   */
+  async each(site: Site, range: Range, take: (visitor: { visitor: string; visits: Visit[] }) => void): Promise<void> {
     const held = await this.large(site)
-    if (!held) {
-      await this.recorded.each(site, ({ visitor, visits }) => backtest.addVisitor(visitor, visits))
-      return { backtest, name: (result) => Promise.resolve(result) }
-    }
-    const job = { type: 'backtest' as const, goal, range: { from: range.from, to: range.to }, timeZone: range.calendar.timeZone }
+    if (!held) return this.recorded.each(site, take)
     const { skip, changed } = changesOf(held)
-    const parts = await held.pool.run(job, skip)
-    for (const { visitor, visits } of changed) backtest.addVisitor(visitor, visits)
-    mergeBacktests(held.columns, parts, goal, range, range.calendar, backtest)
-    return { backtest, name: (result) => this.nameVisitors(result) }
+    const part = { from: 0, to: held.columns.visitors, ...(skip && { skip }) }
+    await inTurns(columnVisits(held.columns, part, range), ({ visitor, visits }) => take({ visitor: `#${visitor}`, visits }))
+    changed.forEach(take)
+  }
+
+  /** Puts names in place of numbers: columns know visitors by number, people know them by name. */
+  async named<V extends { visitor: string }>(list: V[]): Promise<V[]> {
+    const numberOf = ({ visitor }: V): number | null => (visitor.startsWith('#') ? Number(visitor.slice(1)) : null)
+    const names = await this.dictionaries.visitors.textsOf(list.flatMap((each) => numberOf(each) ?? []))
+    return list.map((each) => {
+      const number = numberOf(each)
+      return { ...each, visitor: (number === null ? undefined : names.get(number)) ?? each.visitor }
+    })
   }
 
   /** Ends all threads. */
@@ -110,12 +158,24 @@ export class ColumnStore {
     for (const each of all) if (each.status === 'fulfilled') await each.value.pool.close()
   }
 
-  /** Columns know visitors by number; people know them by name. */
-  private async nameVisitors<R extends { examples: { visitor: string }[] }>(result: R): Promise<R> {
-    const numbered = result.examples.filter(({ visitor }) => visitor.startsWith('#'))
-    const names = await this.dictionaries.visitors.textsOf(numbered.map(({ visitor }) => Number(visitor.slice(1))))
-    for (const example of numbered) example.visitor = names.get(Number(example.visitor.slice(1))) ?? example.visitor
-    return result
+  /**
+   * Has a question answered over all of a site: threads answer for what is in the columns, all other visitors are handed over.
+   * @returns what the threads answered; null where the site is small, and everybody was handed over
+   */
+  private async over<J extends ColumnJob>(
+    site: Site,
+    job: J,
+    take: (visitor: RecordedVisitor) => void,
+  ): Promise<{ columns: Columns; parts: ColumnAnswers[J['type']][] } | null> {
+    const held = await this.large(site)
+    if (!held) {
+      await this.recorded.each(site, take)
+      return null
+    }
+    const { skip, changed } = changesOf(held)
+    const parts = await held.pool.run(job, skip)
+    changed.forEach(take)
+    return { columns: held.columns, parts }
   }
 
   /** The columns of a site, with everything that came since; null where the site is small. */
@@ -218,6 +278,11 @@ export class ColumnStore {
       }
     })
   }
+}
+
+/** A range as jobs carry it: threads make calendars of their own. */
+function asked({ from, to, calendar }: CalendarRange): { range: Range; timeZone: string } {
+  return { range: { from, to }, timeZone: calendar.timeZone }
 }
 
 /** What has changed as of now: more may come while threads are at work, which then must not be counted twice. */

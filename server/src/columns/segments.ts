@@ -14,7 +14,7 @@ export interface SegmentStamp {
 
 const ARRAYS = [...EVENT_COLUMNS, ...VISIT_COLUMNS, 'visitStart', 'visitorStart', 'visitorId', 'at', 'value'] as const
 /** Raised when columns change their shape, so that old segments are made anew. */
-const SHAPE = 1
+const SHAPE = 2
 
 interface Head {
   shape: number

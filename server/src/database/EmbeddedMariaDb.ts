@@ -70,7 +70,7 @@ export async function startMariaDb(folder: string, options: { port?: number; buf
       '--innodb-max-dirty-pages-pct-lwm=5',
       '--max-allowed-packet=64M',
       '--max-connections=200',
-      ...(options.more ?? []),
+      ...(options.more ?? []), ...(process.env.MORE ?? '').split(' ').filter(Boolean),
     ],
     // Its own process group: Ctrl+C reaches us first, and we stop it when nothing needs it any more.
     { stdio: 'ignore', detached: true },

@@ -14,6 +14,9 @@ export class Dictionaries {
   readonly sources: Dictionary
   readonly tagSets: Dictionary
 
+  /** All of them, in the order in which new texts are added. */
+  readonly all: readonly Dictionary[]
+
   constructor(database: Database) {
     this.visitors = new Dictionary(database, 'visitors')
     this.names = new Dictionary(database, 'event_names')
@@ -25,5 +28,7 @@ export class Dictionaries {
     this.places = new Dictionary(database, 'places')
     this.sources = new Dictionary(database, 'sources')
     this.tagSets = new Dictionary(database, 'tag_sets')
+    const { visitors, names, addresses, rests, titles, referrers, agents, places, sources, tagSets } = this
+    this.all = [visitors, names, addresses, rests, titles, referrers, agents, places, sources, tagSets]
   }
 }

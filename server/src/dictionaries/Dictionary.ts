@@ -1,5 +1,7 @@
 import { hash } from 'node:crypto'
-import type { Connection, Database } from '../database/Database.js'
+import type { Connection, Database, Statement } from '../database/Database.js'
+import type { NewText, NewTexts, Taker } from './NewTexts.js'
+import { Numbers } from './Numbers.js'
 
 /** The tables that hold each distinct text of a site once. */
 export type DictionaryTable = 'visitors' | 'event_names' | 'addresses' | 'address_rests' | 'titles' | 'referrers' | 'agents' | 'places' | 'sources' | 'tag_sets'
@@ -7,21 +9,78 @@ export type DictionaryTable = 'visitors' | 'event_names' | 'addresses' | 'addres
 /** Texts remembered in each direction before the memory is cleared, and characters of all of them: visitors can send long ones. */
 const MOST_REMEMBERED = 200_000
 const MOST_CHARACTERS = 8_000_000
+/** Texts looked up at once: from a thousand values on MariaDB takes a list for a table to be joined. */
+const AT_ONCE = 900
 
-/**
- * One dictionary table: gives texts small numbers and the other way round. Entries are added outside
- * the caller's transaction, so that two writers never wait for each other's new words.
- */
-export class Dictionary {
+/** One dictionary table: gives texts small numbers and the other way round. */
+export class Dictionary implements Taker {
   private readonly ids = new Memory<string, number>()
   private readonly texts = new Memory<number, string>()
+  private readonly numbers: Numbers
+  /** Groups of events that look after texts right now, by their keys. */
+  private readonly coming = new Map<string, NewTexts>()
 
   constructor(
     private readonly database: Database,
     private readonly table: DictionaryTable,
-  ) {}
+  ) {
+    this.numbers = new Numbers(database, table)
+  }
 
-  /** The ids of texts in a site, adding those that are new. */
+  /**
+   * The ids of texts in a site, for events that will be stored together with those texts that are new. All dictionaries must
+   * be asked for a group in one turn of the event loop: then groups only ever wait for those that asked before them.
+   * @param group takes the new texts along; asks for each site once
+   */
+  async idsFor(siteId: number, texts: Iterable<string>, group: NewTexts): Promise<Map<string, number>> {
+    const found = new Map<string, number>()
+    const mine: string[] = []
+    const others = new Map<string, NewTexts>()
+    for (const text of new Set(texts)) {
+      const key = keyOf(siteId, text)
+      const id = this.ids.get(key)
+      const other = this.coming.get(key)
+      if (id !== undefined) found.set(text, id)
+      else if (other) others.set(text, other)
+      else {
+        mine.push(text)
+        this.coming.set(key, group)
+      }
+    }
+    group.lookAfter(
+      this,
+      mine.map((text) => keyOf(siteId, text)),
+    )
+    for (let start = 0; start < mine.length; start += AT_ONCE) {
+      const part = byHash(mine.slice(start, start + AT_ONCE))
+      await this.look(siteId, part, found)
+      if (!part.size) continue
+      const numbers = await this.numbers.take(part.size)
+      const added = [...part].map(([hex, text], index): NewText => ({ id: numbers[index] as number, siteId, hash: Buffer.from(hex, 'hex'), text }))
+      for (const { text, id } of added) found.set(text, id)
+      group.bring(this, added)
+    }
+    if (others.size) {
+      await Promise.all([...others.values()].map((other) => other.ended))
+      for (const [text, id] of await this.idsOf(siteId, others.keys())) found.set(text, id)
+    }
+    return found
+  }
+
+  insertion(texts: readonly NewText[]): Statement {
+    const rows = [...texts].sort((a, b) => a.siteId - b.siteId || a.hash.compare(b.hash)).map(({ id, siteId, hash, text }) => [id, siteId, hash, text])
+    return { sql: `INSERT INTO ${this.table} (id, site_id, hash, text) VALUES ?`, values: [rows] }
+  }
+
+  remember(texts: readonly NewText[]): void {
+    for (const { id, siteId, text } of texts) this.ids.set(keyOf(siteId, text), id, text.length)
+  }
+
+  release(keys: readonly string[]): void {
+    for (const key of keys) this.coming.delete(key)
+  }
+
+  /** The ids of texts in a site, adding those that are new at once, outside any transaction of the caller's. */
   async idsOf(siteId: number, texts: Iterable<string>): Promise<Map<string, number>> {
     const found = new Map<string, number>()
     const missing: string[] = []
@@ -30,8 +89,8 @@ export class Dictionary {
       if (id === undefined) missing.push(text)
       else found.set(text, id)
     }
-    for (let start = 0; start < missing.length; start += 1000) {
-      const part = new Map(missing.slice(start, start + 1000).map((text) => [hashOf(text).toString('hex'), text]))
+    for (let start = 0; start < missing.length; start += AT_ONCE) {
+      const part = byHash(missing.slice(start, start + AT_ONCE))
       await this.look(siteId, part, found)
       if (part.size) await this.add(siteId, part, found)
       // Somebody else added it in between.
@@ -76,8 +135,9 @@ export class Dictionary {
   /** Adds texts; moves those that were not there from `part` to `found`. */
   private async add(siteId: number, part: Map<string, string>, found: Map<string, number>): Promise<void> {
     // Always in the same order, so that two writers cannot lock each other out.
-    const rows = [...part].sort((a, b) => (a[0] < b[0] ? -1 : 1)).map(([hex, text]) => [siteId, Buffer.from(hex, 'hex'), text])
-    const added = await this.database.rows<Entry>(`INSERT IGNORE INTO ${this.table} (site_id, hash, text) VALUES ? RETURNING id, hash`, [rows])
+    const numbers = await this.numbers.take(part.size)
+    const rows = [...part].sort((a, b) => (a[0] < b[0] ? -1 : 1)).map(([hex, text], index) => [numbers[index], siteId, Buffer.from(hex, 'hex'), text])
+    const added = await this.database.rows<Entry>(`INSERT IGNORE INTO ${this.table} (id, site_id, hash, text) VALUES ? RETURNING id, hash`, [rows])
     this.take(siteId, added, part, found)
   }
 
@@ -91,6 +151,10 @@ export class Dictionary {
       this.ids.set(keyOf(siteId, text), id, text.length)
     }
   }
+}
+
+function byHash(texts: readonly string[]): Map<string, string> {
+  return new Map(texts.map((text) => [hashOf(text).toString('hex'), text]))
 }
 
 interface Entry {

@@ -6,7 +6,8 @@ import { isAway, type Database, type Statement } from '../database/Database.js'
 import type { Metrics } from '../app/Metrics.js'
 import type { Dictionaries } from '../dictionaries/Dictionaries.js'
 import { markVisitors } from '../visits/marksTable.js'
-import { hashOf } from '../dictionaries/Dictionary.js'
+import { hashOf, type Dictionary } from '../dictionaries/Dictionary.js'
+import { NewTexts } from '../dictionaries/NewTexts.js'
 import { noteArrivals } from './arrivalsTable.js'
 import { insertEvents, type EventTuple } from './eventsTable.js'
 import type { Spool } from './Spool.js'
@@ -151,59 +152,92 @@ export class EventWriter {
   }
 
   private async write(group: Job[]): Promise<void> {
-    const tuples = new Map<Job, EventTuple[]>()
-    const hosts = new Map<EventTuple, string>()
-    for (const siteId of new Set(group.map((job) => job.siteId))) {
-      const jobs = group.filter((job) => job.siteId === siteId)
-      const rows = await this.tuplesOf(
-        siteId,
-        jobs.flatMap((job) => job.events),
-      )
-      let next = 0
-      for (const job of jobs) {
-        const its = rows.slice(next, next + job.events.length)
-        next += its.length
-        tuples.set(job, its)
-        for (const [index, tuple] of its.entries()) hosts.set(tuple, this.hostOf(job.events[index]?.event.url ?? ''))
-      }
+    const texts = new NewTexts()
+    let prepared: Prepared
+    let fresh: Set<EventTuple> | null
+    try {
+      prepared = await this.prepare(group, texts)
+      fresh = await this.storeNew(prepared, texts)
+    } finally {
+      texts.over()
     }
-    const claims = claimsOf(group.flatMap((job) => tuples.get(job) ?? []))
-    // Always in the same order, so that two writers cannot lock each other out.
-    const uids = [...claims.keys()].sort().map((key) => (claims.get(key) as Claim).claim)
-    const timed = this.metrics.commitSeconds.startTimer()
-    const fresh = await this.commit(claims, uids, hosts)
-    timed()
+    if (!fresh) {
+      // Something of it is known already, or came from another process just now.
+      prepared = await this.prepare(group, null)
+      fresh = await this.storeStepByStep(prepared)
+    }
     this.metrics.eventsWritten.inc(fresh.size)
     this.onStored()
     for (const job of group) {
-      const count = tuples.get(job)?.filter((tuple) => fresh.has(tuple)).length ?? 0
+      const count = prepared.tuples.get(job)?.filter((tuple) => fresh.has(tuple)).length ?? 0
       job.resolve({ accepted: count, known: job.events.length - count })
     }
   }
 
-  /** @returns the events that the log did not have yet */
-  private async commit(claims: Map<string, Claim>, uids: UidTuple[], hosts: ReadonlyMap<EventTuple, string>): Promise<Set<EventTuple>> {
-    const now = await this.database.now()
-    const added = (tuples: EventTuple[]): Statement[] => [
-      insertEvents(tuples),
-      markVisitors(visitorsOf(tuples), now),
-      noteArrivals(this.arrivalsOf(tuples, hosts)),
-    ]
+  /** Turns events into rows. @param texts takes texts along that dictionaries do not have; null where they are added at once */
+  private async prepare(group: Job[], texts: NewTexts | null): Promise<Prepared> {
+    const tuples = new Map<Job, EventTuple[]>()
+    const hosts = new Map<EventTuple, string>()
+    // All dictionaries are asked in this turn, as they want it.
+    await Promise.all(
+      [...new Set(group.map((job) => job.siteId))].map(async (siteId) => {
+        const jobs = group.filter((job) => job.siteId === siteId)
+        const rows = await this.tuplesOf(
+          siteId,
+          jobs.flatMap((job) => job.events),
+          texts,
+        )
+        let next = 0
+        for (const job of jobs) {
+          const its = rows.slice(next, next + job.events.length)
+          next += its.length
+          tuples.set(job, its)
+          for (const [index, tuple] of its.entries()) hosts.set(tuple, this.hostOf(job.events[index]?.event.url ?? ''))
+        }
+      }),
+    )
+    const claims = claimsOf(group.flatMap((job) => tuples.get(job) ?? []))
+    // Always in the same order, so that two writers cannot lock each other out.
+    const uids = [...claims.keys()].sort().map((key) => (claims.get(key) as Claim).claim)
+    return { tuples, claims, uids, hosts }
+  }
+
+  /**
+   * Stores a group of which nothing is known yet, as nearly always: then everything goes in one message, and locks are held for
+   * no longer than that.
+   * @returns all of its events, or null where some were known and nothing was stored
+   */
+  private async storeNew({ claims, uids, hosts }: Prepared, texts: NewTexts): Promise<Set<EventTuple> | null> {
     const all = [...claims.values()].map(({ tuple }) => tuple)
     if (!all.length) return new Set()
+    const timed = this.metrics.commitSeconds.startTimer()
     try {
-      // Nearly always all of them are new; then everything goes in one message, and locks are held for no longer than that.
-      await this.database.atOnce([claimNew(uids), ...added(all)])
-      return new Set(all)
+      await this.database.atOnce([...texts.statements(this.dictionaries.all), claimNew(uids), ...this.additions(all, hosts, await this.database.now())])
     } catch (error) {
       if ((error as { code?: string }).code !== 'ER_DUP_ENTRY') throw error
+      return null
     }
-    return this.database.transaction(async (connection) => {
+    timed()
+    texts.kept()
+    return new Set(all)
+  }
+
+  /** @returns the events that the log did not have yet */
+  private async storeStepByStep({ claims, uids, hosts }: Prepared): Promise<Set<EventTuple>> {
+    const timed = this.metrics.commitSeconds.startTimer()
+    const now = await this.database.now()
+    const stored = await this.database.transaction(async (connection) => {
       const known = await claimUids(this.database, connection, uids)
       const fresh = [...claims].filter(([key]) => !known.has(key)).map(([, { tuple }]) => tuple)
-      if (fresh.length) for (const { sql, values } of added(fresh)) await this.database.run(sql, values, connection)
+      if (fresh.length) for (const { sql, values } of this.additions(fresh, hosts, now)) await this.database.run(sql, values, connection)
       return new Set(fresh)
     })
+    timed()
+    return stored
+  }
+
+  private additions(tuples: EventTuple[], hosts: ReadonlyMap<EventTuple, string>, now: number): Statement[] {
+    return [insertEvents(tuples), markVisitors(visitorsOf(tuples), now), noteArrivals(this.arrivalsOf(tuples, hosts))]
   }
 
   private hostOf(url: string): string {
@@ -224,31 +258,47 @@ export class EventWriter {
     return [...found.values()]
   }
 
-  private async tuplesOf(siteId: number, events: IncomingEvent[]): Promise<EventTuple[]> {
+  private async tuplesOf(siteId: number, events: IncomingEvent[], texts: NewTexts | null): Promise<EventTuple[]> {
     const { visitors, names, addresses, rests, titles, referrers, agents, places, tagSets } = this.dictionaries
     const split = events.map(({ event }) => splitUrl(event.url))
     const placeTexts = events.map(({ place }) => place && placeText(place))
     const firedTexts = events.map(({ event }) => event.fired && JSON.stringify(event.fired))
-    const present = (texts: (string | undefined | null | '')[]): string[] => texts.filter((text): text is string => !!text)
+    const numbers = (dictionary: Dictionary, list: (string | undefined | null | '')[]): Promise<Map<string, number>> => {
+      const present = list.filter((text): text is string => !!text)
+      return texts ? dictionary.idsFor(siteId, present, texts) : dictionary.idsOf(siteId, present)
+    }
+    const every = <T>(of: (each: IncomingEvent) => T): T[] => events.map(of)
     const [visitorIds, nameIds, addressIds, restIds, titleIds, referrerIds, agentIds, placeIds, firedIds] = await Promise.all([
-      visitors.idsOf(
-        siteId,
-        events.map(({ visitor }) => visitor),
+      numbers(
+        visitors,
+        every(({ visitor }) => visitor),
       ),
-      names.idsOf(
-        siteId,
-        events.map(({ event }) => event.name),
+      numbers(
+        names,
+        every(({ event }) => event.name),
       ),
-      addresses.idsOf(
-        siteId,
+      numbers(
+        addresses,
         split.map(([address]) => address),
       ),
-      rests.idsOf(siteId, present(split.map(([, rest]) => rest))),
-      titles.idsOf(siteId, present(events.map(({ event }) => event.title))),
-      referrers.idsOf(siteId, present(events.map(({ event }) => event.referrer))),
-      agents.idsOf(siteId, present(events.map(({ userAgent }) => userAgent))),
-      places.idsOf(siteId, present(placeTexts)),
-      tagSets.idsOf(siteId, present(firedTexts)),
+      numbers(
+        rests,
+        split.map(([, rest]) => rest),
+      ),
+      numbers(
+        titles,
+        every(({ event }) => event.title),
+      ),
+      numbers(
+        referrers,
+        every(({ event }) => event.referrer),
+      ),
+      numbers(
+        agents,
+        every(({ userAgent }) => userAgent),
+      ),
+      numbers(places, placeTexts),
+      numbers(tagSets, firedTexts),
     ])
     // Whoever follows the log asks what has settled, by the same clock.
     const receivedAt = await this.database.now()
@@ -316,6 +366,15 @@ export class EventWriter {
       }
     }
   }
+}
+
+/** A group's events as rows, and what is known of them. */
+interface Prepared {
+  tuples: ReadonlyMap<Job, EventTuple[]>
+  /** Each uid once. */
+  claims: Map<string, Claim>
+  uids: UidTuple[]
+  hosts: ReadonlyMap<EventTuple, string>
 }
 
 interface Claim {

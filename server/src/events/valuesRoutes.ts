@@ -1,4 +1,3 @@
-import { ValueCount } from '@acequia/core/readings/ValueCount'
 import { isReading } from '@acequia/core/rules/Rule'
 import * as z from 'zod'
 import { rangeOn, rangeQuery } from '../api/rangeQuery.js'
@@ -8,7 +7,7 @@ import type { Services } from '../app/Services.js'
 const MOST = 50
 
 /** What readings really were on a site, for offering values in editors. */
-export function valuesRoutes({ recorded }: Services): Route[] {
+export function valuesRoutes({ columns }: Services): Route[] {
   return [
     siteRoute('reader', {
       method: 'get',
@@ -19,11 +18,7 @@ export function valuesRoutes({ recorded }: Services): Route[] {
         event: z.string().max(100).optional(),
         search: z.string().max(300).default(''),
       }),
-      handle: async ({ site, query }) => {
-        const values = new ValueCount(query.reading, rangeOn(site, query), query.event)
-        await recorded.each(site, ({ visits }) => values.add(visits))
-        return values.result(query.search, MOST)
-      },
+      handle: ({ site, query }) => columns.values(site, query.reading, rangeOn(site, query), query.event, query.search, MOST),
     }),
   ]
 }

@@ -21,7 +21,7 @@ const listing = z.object({
 })
 
 /** Funnels: how many pass each step, and where the others go. */
-export function funnelsRoutes({ columns, database, recorded }: Services): Route[] {
+export function funnelsRoutes({ columns, database }: Services): Route[] {
   return [
     siteRoute('reader', {
       method: 'post',
@@ -46,8 +46,8 @@ export function funnelsRoutes({ columns, database, recorded }: Services): Route[
           what: body.listing.what,
           ...(body.listing.to !== undefined && { to: body.listing.to }),
         })
-        await recorded.each(site, ({ visitor, visits }) => run.addVisitor(visitor, visits))
-        return run.visits()
+        await columns.each(site, range, ({ visitor, visits }) => run.addVisitor(visitor, visits))
+        return columns.named(run.visits())
       },
     }),
     siteRoute('reader', {
@@ -60,7 +60,7 @@ export function funnelsRoutes({ columns, database, recorded }: Services): Route[
         if (!stored) throw notFound('goal')
         const range = rangeOn(site, body)
         const ways = new FrequentWays(prepareGoal(stored.goal, site.settings), range.from, range.to)
-        await recorded.each(site, ({ visits }) => ways.addVisitor(visits))
+        await columns.each(site, range, ({ visits }) => ways.addVisitor(visits))
         return ways.result()
       },
     }),

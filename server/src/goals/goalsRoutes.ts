@@ -1,4 +1,4 @@
-import { GoalReport, SERIES_UNITS } from '@acequia/core/goals/GoalReport'
+import { SERIES_UNITS } from '@acequia/core/goals/reportSpans'
 import { GoalSuggestions } from '@acequia/core/goals/GoalSuggestions'
 import type { Range } from '@acequia/core/days/Range'
 import { goalSchema, type Goal } from '@acequia/core/goals/goalSchema'
@@ -26,7 +26,7 @@ const CONVERSION_COLUMNS = ['at', 'visitor', 'value', 'currency', 'order', 'path
 const MOST_COMPARED = 20_000
 
 /** Goals: what is counted, backtests, and the conversions themselves. */
-export function goalsRoutes({ columns, database, reads, dictionaries, deriver, recorded, loader }: Services): Route[] {
+export function goalsRoutes({ columns, database, reads, dictionaries, deriver, loader }: Services): Route[] {
   return [
     siteRoute('reader', {
       method: 'get',
@@ -60,9 +60,9 @@ export function goalsRoutes({ columns, database, reads, dictionaries, deriver, r
       summary: 'Goals that recorded traffic suggests, with the reason',
       query: rangeQuery,
       handle: async ({ site, query }) => {
-        const { from, to } = rangeOn(site, query)
-        const suggestions = new GoalSuggestions(from, to)
-        await recorded.each(site, ({ visits }) => suggestions.addVisitor(visits))
+        const range = rangeOn(site, query)
+        const suggestions = new GoalSuggestions(range.from, range.to)
+        await columns.each(site, range, ({ visits }) => suggestions.addVisitor(visits))
         return suggestions.result()
       },
     }),
@@ -84,10 +84,7 @@ export function goalsRoutes({ columns, database, reads, dictionaries, deriver, r
       query: rangeQuery.extend({ unit: z.enum(SERIES_UNITS).default('day') }),
       handle: async ({ site, params, query }) => {
         const { goal } = await find(site, params.id)
-        const range = rangeOn(site, query)
-        const report = new GoalReport(prepareGoal(goal, site.settings), range, range.calendar, query.unit)
-        await recorded.each(site, ({ visits }) => report.addVisitor(visits))
-        return report.result()
+        return columns.goalReport(site, prepareGoal(goal, site.settings), rangeOn(site, query), query.unit)
       },
     }),
     siteRoute('editor', {
@@ -170,10 +167,11 @@ export function goalsRoutes({ columns, database, reads, dictionaries, deriver, r
       handle: async ({ site, body }) => {
         const goal = typeof body.goal === 'string' ? (await find(site, body.goal)).goal : body.goal
         const range = rangeOn(site, body)
-        const { backtest, name } = await columns.backtest(site, prepareGoal(goal, site.settings), range)
+        const backtest = await columns.backtest(site, prepareGoal(goal, site.settings), range)
         const uids = backtest.countedUids()
         const others = (await goalsOfSites(database, [site.id])).filter((each) => each.id !== body.except && each.id !== body.goal)
-        return { ...(await name(backtest.result())), sameAs: await countTheSame(site, others, uids, range) }
+        const result = backtest.result()
+        return { ...result, examples: await columns.named(result.examples), sameAs: await countTheSame(site, others, uids, range) }
       },
     }),
   ]

@@ -3,6 +3,7 @@ import type { Database } from '../database/Database.js'
 import type { Dictionaries } from '../dictionaries/Dictionaries.js'
 import { EventLog, VISITORS_AT_ONCE, type StoredEvent } from '../events/EventLog.js'
 import type { Site } from '../sites/sitesTable.js'
+import { inTurns } from './inTurns.js'
 import { LogTail } from './LogTail.js'
 
 /** A visitor with all visits, oldest first. */
@@ -14,9 +15,6 @@ export interface RecordedVisitor {
 
 /** Sites with more events than this are read from the log each time instead of being remembered. */
 const MOST_REMEMBERED = 1_000_000
-/** Longest that long work keeps others waiting, in ms. */
-const TURN_MS = 25
-
 interface Memory {
   revision: number
   tail: LogTail
@@ -50,15 +48,14 @@ export class RecordedVisits {
     const memory = await this.upToDate(site)
     if (memory) {
       let done = 0
-      let rested = Date.now()
-      for (const visitor of memory.visitors.values()) {
-        take(visitor)
-        done++
-        if (!goOn || Date.now() - rested < TURN_MS) continue
-        if (!goOn(done / memory.visitors.size)) return
-        await new Promise((resolve) => setImmediate(resolve))
-        rested = Date.now()
-      }
+      await inTurns(
+        memory.visitors.values(),
+        (visitor) => {
+          take(visitor)
+          done++
+        },
+        () => goOn?.(done / memory.visitors.size) ?? true,
+      )
       return
     }
     const { n: all } = (await this.database.row<{ n: number }>('SELECT COUNT(*) AS n FROM visitors WHERE site_id = ?', [site.id])) ?? { n: 1 }

@@ -1,9 +1,6 @@
 import { createHash } from 'node:crypto'
 import type { Goal } from '@acequia/core/goals/goalSchema'
-import { Backtest } from '@acequia/core/goals/Backtest'
-import { LatestValues } from '@acequia/core/readings/LatestValues'
 import type { ReleaseDocument } from '@acequia/core/wiring/compileWiring'
-import { FiredCount } from '@acequia/core/wiring/FiredCount'
 import { releaseErrors } from '@acequia/core/wiring/releaseErrors'
 import { triggerTest } from '@acequia/core/wiring/triggerTest'
 import { wiringDifferences, type DifferenceNames } from '@acequia/core/wiring/wiringDifferences'
@@ -30,7 +27,7 @@ const nameBody = z.object({
 })
 
 /** The draft, its evidence, and releases. */
-export function wiringRoutes({ database, recorded, loader }: Services): Route[] {
+export function wiringRoutes({ columns, database, loader }: Services): Route[] {
   return [
     siteRoute('reader', {
       method: 'get',
@@ -87,23 +84,22 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
         const range = rangeOn(site, query)
         const tests = wiring.triggers.flatMap((trigger) => {
           const test = triggerTest(site.settings, trigger, goals)
-          return test ? [{ id: trigger.id, backtest: new Backtest(test, range, range.calendar) }] : []
+          return test ? [{ id: trigger.id, test }] : []
         })
-        const count = new FiredCount(range, range.calendar)
-        await recorded.each(site, ({ visitor, visits }) => {
-          for (const { backtest } of tests) backtest.addVisitor(visitor, visits)
-          count.add(visits)
-        })
+        const count = await columns.fired(site, range)
+        const triggers: object[] = []
+        // One after the other: each takes all threads.
+        for (const { id, test } of tests) {
+          const { conversions, daily, addresses } = (await columns.backtest(site, test, range)).result()
+          triggers.push({
+            id,
+            events: conversions,
+            daily: daily.map((entry) => ({ day: entry.day, events: entry.conversions })),
+            pages: addresses.map((entry) => entry.path),
+          })
+        }
         return {
-          triggers: tests.map(({ id, backtest }) => {
-            const { conversions, daily, addresses } = backtest.result()
-            return {
-              id,
-              events: conversions,
-              daily: daily.map((entry) => ({ day: entry.day, events: entry.conversions })),
-              pages: addresses.map((entry) => entry.path),
-            }
-          }),
+          triggers,
           tags: [...count.tags].map(([id, { total, failed }]) => ({ id, fired: total, failed })),
         }
       },
@@ -117,9 +113,8 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
         const range = rangeOn(site, body)
         const test = triggerTest(site.settings, { ...body.trigger, id: body.trigger.id ?? '' }, await namedGoals(site))
         if (!test) throw badInput([{ path: 'trigger.moment', message: 'The goal it waits for does not exist; choose another one.' }])
-        const backtest = new Backtest(test, range, range.calendar)
-        await recorded.each(site, ({ visitor, visits }) => backtest.addVisitor(visitor, visits))
-        return backtest.result()
+        const result = (await columns.backtest(site, test, range)).result()
+        return { ...result, examples: await columns.named(result.examples) }
       },
     }),
     siteRoute('reader', {
@@ -128,9 +123,11 @@ export function wiringRoutes({ database, recorded, loader }: Services): Route[] 
       summary: 'The latest different texts of the own readings of the draft',
       handle: async ({ site }) => {
         const { wiring } = await draftOf(database, site.id)
-        const latest = wiring.readings.map(({ name }) => new LatestValues(`own.${name}`))
-        await recorded.each(site, ({ visits }) => latest.forEach((each) => each.add(visits)))
-        return latest.map((each, index) => ({ name: wiring.readings[index]?.name, values: each.result() }))
+        const latest = await columns.latest(
+          site,
+          wiring.readings.map(({ name }) => `own.${name}`),
+        )
+        return wiring.readings.map(({ name }, index) => ({ name, values: latest[index] }))
       },
     }),
     siteRoute('reader', {

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { calendarOf } from '@acequia/core/days/zone'
 import { DIMENSION_WORDS } from '@acequia/core/dimensions/dimensions'
-import { GOAL_BREAKDOWNS, SERIES_UNITS, type GoalReportResult, type SeriesUnit } from '@acequia/core/goals/GoalReport'
+import { GOAL_BREAKDOWNS, type GoalReportResult } from '@acequia/core/goals/GoalReportTally'
+import { SERIES_UNITS, type SeriesUnit } from '@acequia/core/goals/reportSpans'
 import type { Goal } from '@acequia/core/goals/goalSchema'
 import { plainText } from '@acequia/core/sentences/Part'
 import { goalSentence } from '@acequia/core/sentences/goalSentence'
