@@ -1,25 +1,39 @@
-import type { GoalReportSums } from '../goals/GoalReportTally.js'
 import type { Worth } from '../goals/countGoal.js'
+import type { GoalReportSums } from '../goals/GoalReportTally.js'
 import { ValueSum } from '../goals/ValueSum.js'
-import { QuickSum } from './QuickSum.js'
+import { QuickSum, SAFE } from './QuickSum.js'
 
-/** Visits and conversions by the number of what they are told apart by. */
+/** Visits and conversions by the number of what they are told apart by. Counts are added to directly: it may be millions of times. */
 export class SumsById {
   readonly visits: Uint32Array
+  /** Visits with a conversion. */
   readonly converting: Uint32Array
-  private readonly conversions: Uint32Array
-  private readonly sums: (QuickSum | undefined)[] = []
+  readonly conversions: Uint32Array
+  /** Site money, as long as it stays exact; what would not, and what has no rate, is in the rest. */
+  private readonly plain: Float64Array
+  private readonly rest: (QuickSum | undefined)[] = []
 
   constructor(size: number) {
     this.visits = new Uint32Array(size)
     this.converting = new Uint32Array(size)
     this.conversions = new Uint32Array(size)
+    this.plain = new Float64Array(size)
   }
 
-  /** Adds a conversion. @param worth null where it is worth nothing */
-  addConversion(id: number, worth: Worth | null): void {
-    this.conversions[id]!++
-    if (worth) (this.sums[id] ??= new QuickSum()).addWorth(worth)
+  /** Adds site money that is exact as it is, at most `SAFE`. */
+  addPlain(id: number, value: number): void {
+    const before = this.plain[id] as number
+    const sum = before + value
+    if (sum <= SAFE && sum >= -SAFE) this.plain[id] = sum
+    else {
+      this.restOf(id).add(before)
+      this.plain[id] = value
+    }
+  }
+
+  /** Adds what a conversion is worth, which may have no rate. */
+  addWorth(id: number, worth: Worth): void {
+    this.restOf(id).addWorth(worth)
   }
 
   /** What there is, by key. Several numbers may stand for the same key. */
@@ -27,16 +41,23 @@ export class SumsById {
     const rows = new Map<Key, { visits: number; converting: number; conversions: number; sum: ValueSum }>()
     for (const [id, visits] of this.visits.entries()) {
       const conversions = this.conversions[id] as number
-      if (!visits && !conversions) continue
+      const converting = this.converting[id] as number
+      if (!visits && !conversions && !converting) continue
       const key = keyOf(id)
       let row = rows.get(key)
       if (!row) rows.set(key, (row = { visits: 0, converting: 0, conversions: 0, sum: new ValueSum() }))
       row.visits += visits
-      row.converting += this.converting[id] as number
+      row.converting += converting
       row.conversions += conversions
-      const sum = this.sums[id]
-      if (sum) row.sum.merge(sum.state())
+      const plain = this.plain[id] as number
+      if (plain) row.sum.merge({ total: BigInt(plain), without: [] })
+      const rest = this.rest[id]
+      if (rest) row.sum.merge(rest.state())
     }
     return [...rows].map(([key, { sum, ...counts }]) => [key, { ...counts, sum: sum.state() }])
+  }
+
+  private restOf(id: number): QuickSum {
+    return (this.rest[id] ??= new QuickSum())
   }
 }

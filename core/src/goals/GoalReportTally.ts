@@ -69,12 +69,16 @@ const SPANS: [words: string, ms: number][] = [
   ['30 days', 30 * 24 * HOUR_MS],
   ['longer', Infinity],
 ]
+const MOST_MS = Float64Array.from(SPANS, ([, ms]) => ms)
 const MOST_LISTED = 100
 const MOST_PAGES = 20
 
 /** Which of the spans of `timeUntil` a time (ms) belongs to. */
 export function spanOfTime(ms: number): number {
-  return SPANS.findIndex(([, most]) => ms <= most)
+  // Asked millions of times.
+  let index = 0
+  while (ms > (MOST_MS[index] as number)) index++
+  return index
 }
 
 /** No time in any span of `timeUntil`. */
