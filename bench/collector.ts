@@ -70,7 +70,7 @@ export async function collector(seconds = Number(process.env.ACEQUIA_BENCH_SECON
 }
 
 /** Batches of made-up visitors, about as many events as wanted. */
-export function batches(name: string, events: number, size: number): Batch[] {
+function batches(name: string, events: number, size: number): Batch[] {
   const list: Batch[] = []
   let left = events
   let open: Batch | undefined
@@ -88,7 +88,7 @@ export function batches(name: string, events: number, size: number): Batch[] {
   return list
 }
 
-export function sender(client: Pool, key: string): (batch: Batch) => Promise<number> {
+function sender(client: Pool, key: string): (batch: Batch) => Promise<number> {
   return async ({ visitor, events }) => {
     const body = JSON.stringify({ visitor, events: events.map(({ at, userAgent: _, ...event }) => ({ ...event, at: new Date(at).toISOString() })) })
     const began = performance.now()
@@ -99,7 +99,7 @@ export function sender(client: Pool, key: string): (batch: Batch) => Promise<num
   }
 }
 
-export async function sendAll(list: Batch[], send: (batch: Batch) => Promise<number>): Promise<void> {
+async function sendAll(list: Batch[], send: (batch: Batch) => Promise<number>): Promise<void> {
   let next = 0
   await Promise.all(
     Array.from({ length: AT_ONCE }, async () => {

@@ -95,17 +95,20 @@ async function reports(server: ChildServer, connection: Connection, key: string,
   const touched =
     (await count(`SELECT COUNT(day) FROM visits WHERE derivation_no = ${shown} AND started_at ${between}`)) +
     (await count(`SELECT COUNT(value) FROM conversions WHERE derivation_no = ${shown} AND counted = 1 AND at ${between}`))
-  const asked: [string, () => Promise<unknown>][] = [
+  /** The last one is a suggestion that nobody waits for with a figure in mind. */
+  const asked: [string, () => Promise<unknown>, target?: null][] = [
     ['report of visits and two goals by day', () => server.api('GET', `/sites/${key}/overview?from=${FROM}&to=${TO}`)],
     ['conversions of one day', () => server.api('GET', `/sites/${key}/goals/${goals[1]?.id}/conversions?from=2026-09-10&to=2026-09-11`)],
     ['everything about one goal', () => server.api('GET', `/sites/${key}/goals/${goals[1]?.id}/report?from=${FROM}&to=${TO}`)],
     ['pages whose path contains "page-12"', () => server.api('GET', `/sites/${key}/values?reading=path&event=page-view&search=page-12&from=${FROM}&to=${TO}`)],
     ['backtest of a goal', () => server.api('POST', `/sites/${key}/goals:backtest`, { goal: ORDER_GOAL, ...RANGE })],
+    ['goals that the log suggests, over visits made up again', () => server.api('GET', `/sites/${key}/goals:suggest?from=${FROM}&to=${TO}`), null],
   ]
   const rows: Row[] = []
-  for (const [what, ask] of asked) {
+  for (const [what, ask, target] of asked) {
     const times: number[] = []
-    for (let run = 0; run < RUNS + 2; run++) {
+    const runs = target === null ? 3 : RUNS
+    for (let run = 0; run < runs + 2; run++) {
       const began = performance.now()
       await ask()
       if (run >= 2) times.push(performance.now() - began)
@@ -117,8 +120,8 @@ async function reports(server: ChildServer, connection: Connection, key: string,
       limit: `${touched.toFixed(0)} ms, SQL that only counts the range's visits and conversions`,
       ratio: p95 / touched,
       spread: spreadOf(times, 'ms', 0),
-      target: '≤ 1000 ms',
-      met: p95 <= 1000,
+      target: target === null ? '–' : '≤ 1000 ms',
+      met: target === null || p95 <= 1000,
     })
   }
   return rows

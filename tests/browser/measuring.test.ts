@@ -111,6 +111,16 @@ describe('the search', () => {
     await world.screen.getByRole('combobox', { name: /^Search/ }).fill('calendar/thanks')
     await world.screen.getByRole('option', { name: /^\/calendar\/thanks page/ }).click()
     await expect.poll(() => world.screen.locator('.sentence').first().innerText()).toMatch(/\/calendar\/thanks/)
+    // What was begun is not lost for a third one, which is offered.
+    await world.screen.getByRole('textbox', { name: 'Name of the goal' }).fill('Calendar begun')
+    await world.screen.keyboard.press('Control+k')
+    await world.screen.getByRole('combobox', { name: /^Search/ }).fill('nights/tha')
+    await world.screen.getByRole('option', { name: /^\/nights\/thanks page/ }).click()
+    await world.screen.getByText('What you began before is still here, not saved.').waitFor()
+    expect(await world.screen.getByRole('textbox', { name: 'Name of the goal' }).inputValue()).toBe('Calendar begun')
+    await world.screen.getByRole('button', { name: 'Count /nights/thanks instead' }).click()
+    await expect.poll(() => world.screen.locator('.sentence').first().innerText()).toMatch(/\/nights\/thanks/)
+    expect(await world.screen.getByText('What you began before').count()).toBe(0)
   })
 
   it('takes what was typed and entered before the goals were there', async () => {

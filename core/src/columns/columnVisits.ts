@@ -8,7 +8,7 @@ import type { ColumnPart, Columns } from './Columns.js'
 
 /**
  * Hands out the visits that columns were made of, visitor by visitor, for questions that have no answer over numbers alone.
- * Uids are there for events with an order only; the browser and the place, for the first event of a visit.
+ * Visitors are told by their place. Uids are there for events with an order only; the browser and the place, for the first event of a visit.
  * @param range only visitors with an event in it
  */
 export function* columnVisits(columns: Columns, part: ColumnPart, range: Range): Generator<{ visitor: number; visits: Visit[] }> {
@@ -26,7 +26,7 @@ export function* columnVisits(columns: Columns, part: ColumnPart, range: Range):
       for (let position = from; position < to; position++) events.push(eventAt(position, position === from ? visit : -1))
       visits.push({ startedAt: at[from] as number, endedAt: at[to - 1] as number, source: texts.sources[visitSource[visit] as number] as VisitSource, events })
     }
-    yield { visitor: columns.visitorId[visitor] as number, visits }
+    yield { visitor, visits }
   }
 }
 

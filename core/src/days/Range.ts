@@ -7,6 +7,9 @@ export interface Range {
   to: number
 }
 
+/** The range in which everything lies. */
+export const ALWAYS: Range = { from: -Infinity, to: Infinity }
+
 /** A range somebody asked for, before it is known whether it makes sense. */
 export interface AskedRange {
   /** Day in the site's time zone, or a time. */

@@ -226,8 +226,8 @@ class WiringRun {
   private onPage = new Set<string>()
   private inVisit = new Set<string>()
   private ever = new Set<string>()
-  /** Uids of the events at which each goal is reached. */
-  private reached: { id: string; uids: Set<string> }[] = []
+  /** The events at which each goal is reached. */
+  private reached: { id: string; events: Set<LoggedEvent> }[] = []
 
   constructor(private readonly wiring: CompiledWiring) {
     for (const trigger of wiring.triggers) {
@@ -245,7 +245,7 @@ class WiringRun {
 
   begin(visits: readonly Visit[]): void {
     this.ever = new Set()
-    this.reached = this.wiring.goals.map(({ id, goal }) => ({ id, uids: new Set(goalEvents(goal, visits).counted.map(({ event }) => event.uid)) }))
+    this.reached = this.wiring.goals.map(({ id, goal }) => ({ id, events: new Set(goalEvents(goal, visits).counted.map(({ event }) => event)) }))
   }
 
   turnVisit(): void {
@@ -263,8 +263,8 @@ class WiringRun {
     if (event.name === 'page-view') this.turnPage()
     // What several triggers together made happen is worked out anew, for either wiring.
     let fired = event.name === 'all-happened' ? NOTHING : this.happen(event.name, event, place, read)
-    for (const { id, uids } of this.reached) {
-      if (uids.has(event.uid))
+    for (const { id, events } of this.reached) {
+      if (events.has(event))
         fired = [
           ...fired,
           ...this.happen('goal-reached', event, place, (name) => (name === 'data.watch' ? id : name === 'event' ? 'goal-reached' : read(name))),

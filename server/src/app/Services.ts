@@ -7,7 +7,6 @@ import type { People } from '../people/People.js'
 import type { Places } from '../places/Places.js'
 import type { SiteDirectory } from '../sites/SiteDirectory.js'
 import type { Deriver } from '../visits/Deriver.js'
-import type { RecordedVisits } from '../visits/RecordedVisits.js'
 import type { LoaderDelivery } from '../wiring/LoaderDelivery.js'
 import type { Post } from '../mail/Post.js'
 import type { Surveyor } from '../survey/Surveyor.js'
@@ -28,7 +27,6 @@ export interface Services {
   deriver: Deriver
   changes: LiveChanges
   places: Places
-  recorded: RecordedVisits
   columns: ColumnStore
   loader: LoaderDelivery
   post: Post

@@ -73,7 +73,6 @@ export async function startServer(config: Config, told: (what: string) => void =
     const changes = new LiveChanges(database)
     const metrics = new Metrics()
     const deriver = new Deriver(database, dictionaries, changes, metrics, log)
-    const recorded = new RecordedVisits(reads, dictionaries)
     const spool = new Spool(join(config.dataFolder, 'spool'), config.spoolBytes)
     const writer = new EventWriter(collecting, new Dictionaries(collecting), spool, metrics, log, () => deriver.eventsCame())
     metrics.watch({ eventsWaiting: () => writer.queueLength, spoolBytes: () => spool.bytes, visitorsToDerive: () => visitorsToDerive(database) })
@@ -89,8 +88,7 @@ export async function startServer(config: Config, told: (what: string) => void =
       people: new People(database, config.token),
       writer,
       places: await Places.open(config.placesFile),
-      recorded,
-      columns: new ColumnStore(reads, dictionaries, recorded, config.dataFolder, config.columnsFrom),
+      columns: new ColumnStore(reads, dictionaries, new RecordedVisits(reads, dictionaries), config.dataFolder, config.columnsFrom),
       loader: new LoaderDelivery(database),
       post: new Post(config.smtpUrl, config.mailFrom),
       surveyor: new Surveyor(database),

@@ -1,3 +1,4 @@
+import { ALWAYS } from '@acequia/core/days/Range'
 import { CLAIM_SHARE, type ChannelClaim } from '@acequia/core/checkup/Check'
 import { checkUp } from '@acequia/core/checkup/checkUp'
 import type { Finding } from '@acequia/core/checkup/Finding'
@@ -50,7 +51,7 @@ export function checkupRoutes(services: Services): Route[] {
 
 /** Runs the checkup on a site. */
 async function findingsOf(services: Services, site: Site, claimShare: number): Promise<Finding[]> {
-  const { database, recorded } = services
+  const { columns, database } = services
   const now = Date.now()
   const calendar = calendarOf(site.settings.timeZone)
   const [draft, live, stored, [survey], refusedHosts] = await Promise.all([
@@ -73,14 +74,10 @@ async function findingsOf(services: Services, site: Site, claimShare: number): P
   )
   const [firstDay, lastDay] = [claims[0]?.day, claims[claims.length - 1]?.day]
   const fired = new FiredCount({ from: firstDay ? calendar.startOfDay(firstDay) : 0, to: lastDay ? calendar.startOfDay(addDays(lastDay, 1)) : 0 }, calendar)
-  await recorded.each(
-    site,
-    ({ visitor, visits }) => {
-      gather.addVisitor(visitor, visits)
-      if (claims.length) fired.add(visits)
-    },
-    () => true,
-  )
+  await columns.each(site, ALWAYS, ({ visitor, visits }) => {
+    gather.addVisitor(visitor, visits)
+    if (claims.length) fired.add(visits)
+  })
   const differs = live && wiringDifferences(live.document.wiring, draft.wiring, { channels, currency: site.settings.currency }).length > 0
   return checkUp({
     now,

@@ -130,15 +130,33 @@ export class ColumnStore {
 
   /**
    * Hands over every visitor with an event in a range, in no particular order, with all visits; some visitors by number, as
-   * `#12`. What else is known of events is said at `columnVisits`.
+   * `#12`. What else is known of events is said at `columnVisits`. Others are served in between.
+   * @param goOn told from time to time which share is done; work ends early where it gives false
    */
-  async each(site: Site, range: Range, take: (visitor: { visitor: string; visits: Visit[] }) => void): Promise<void> {
+  async each(
+    site: Site,
+    range: Range,
+    take: (visitor: { visitor: string; visits: Visit[] }) => void,
+    goOn: (share: number) => boolean = () => true,
+  ): Promise<void> {
     const held = await this.large(site)
-    if (!held) return this.recorded.each(site, take)
+    if (!held) return this.recorded.each(site, take, goOn)
     const { skip, changed } = changesOf(held)
     const part = { from: 0, to: held.columns.visitors, ...(skip && { skip }) }
-    await inTurns(columnVisits(held.columns, part, range), ({ visitor, visits }) => take({ visitor: `#${visitor}`, visits }))
-    changed.forEach(take)
+    let place = 0
+    let stopped = false
+    await inTurns(
+      columnVisits(held.columns, part, range),
+      ({ visitor, visits }) => {
+        place = visitor
+        take({ visitor: `#${held.columns.visitorId[visitor]}`, visits })
+      },
+      () => {
+        stopped = !goOn(place / held.columns.visitors)
+        return !stopped
+      },
+    )
+    if (!stopped) changed.forEach(take)
   }
 
   /** Puts names in place of numbers: columns know visitors by number, people know them by name. */

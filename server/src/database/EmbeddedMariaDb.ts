@@ -62,15 +62,16 @@ export async function startMariaDb(folder: string, options: { port?: number; buf
       '--collation-server=utf8mb4_nopad_bin',
       '--innodb-flush-log-at-trx-commit=1',
       `--innodb-buffer-pool-size=${options.bufferPool ?? '512M'}`,
-      '--innodb-log-file-size=256M',
-      // Changed pages are written in time. With the usual 200 a second, made for turning disks, a collector under steady
-      // load fills the log within minutes, and then everything waits for seconds.
+      // Changed pages are written when the log asks for it, and not before: hashes of uids change pages all over their table,
+      // and a page that changes again and again is then written once. The log is large enough that this comes seldom; the
+      // capacity, that it does not take long. With the usual 200 a second, made for turning disks, everything waits for seconds.
+      '--innodb-log-file-size=512M',
+      '--innodb-max-dirty-pages-pct-lwm=0',
       '--innodb-io-capacity=2000',
       '--innodb-io-capacity-max=8000',
-      '--innodb-max-dirty-pages-pct-lwm=5',
       '--max-allowed-packet=64M',
       '--max-connections=200',
-      ...(options.more ?? []), ...(process.env.MORE ?? '').split(' ').filter(Boolean),
+      ...(options.more ?? []),
     ],
     // Its own process group: Ctrl+C reaches us first, and we stop it when nothing needs it any more.
     { stdio: 'ignore', detached: true },

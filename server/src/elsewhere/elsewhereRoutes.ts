@@ -1,3 +1,4 @@
+import { ALWAYS } from '@acequia/core/days/Range'
 import { createHash } from 'node:crypto'
 import { parseTime } from '@acequia/core/days/parseTime'
 import { ORDER_CANCELLED, ORDER_REFUNDED } from '@acequia/core/goals/afterSales'
@@ -14,7 +15,7 @@ import type { Site } from '../sites/sitesTable.js'
 type Row = Elsewhere['rows'][number]
 
 /** Conversions that happened elsewhere, and what became of orders afterwards. */
-export function elsewhereRoutes({ database, recorded, writer, deriver }: Services): Route[] {
+export function elsewhereRoutes({ columns, database, writer, deriver }: Services): Route[] {
   return [
     siteRoute('editor', {
       method: 'post',
@@ -61,28 +62,26 @@ export function elsewhereRoutes({ database, recorded, writer, deriver }: Service
     }
     const parameters = match === 'click' ? await clickParameters(site) : []
     const partsOf = rememberingUrlParts()
-    await recorded.each(
-      site,
-      ({ visitor, visits }) => {
-        for (const { events } of visits) {
-          for (const event of events) {
-            if (match === 'order') {
-              if (event.order && event.name !== ORDER_CANCELLED && event.name !== ORDER_REFUNDED) note(event.order, visitor, event.at)
-            } else if (match === 'user') {
-              if (event.name === 'visitor-known' && event.data?.user) note(String(event.data.user), visitor, event.at)
-            } else if (event.url.includes('?')) {
-              const { query } = partsOf(event.url)
-              for (const parameter of parameters) {
-                const id = queryParameter(query, parameter)
-                if (id) note(id, visitor, event.at)
-              }
+    await columns.each(site, ALWAYS, ({ visitor, visits }) => {
+      for (const { events } of visits) {
+        for (const event of events) {
+          if (match === 'order') {
+            if (event.order && event.name !== ORDER_CANCELLED && event.name !== ORDER_REFUNDED) note(event.order, visitor, event.at)
+          } else if (match === 'user') {
+            if (event.name === 'visitor-known' && event.data?.user) note(String(event.data.user), visitor, event.at)
+          } else if (event.url.includes('?')) {
+            const { query } = partsOf(event.url)
+            for (const parameter of parameters) {
+              const id = queryParameter(query, parameter)
+              if (id) note(id, visitor, event.at)
             }
           }
         }
-      },
-      () => true,
-    )
-    return new Map([...found].map(([key, visitors]) => [key, [...visitors].sort((a, b) => a[1] - b[1]).map(([visitor]) => visitor)]))
+      }
+    })
+    const all = [...new Set([...found.values()].flatMap((visitors) => [...visitors.keys()]))]
+    const names = new Map((await columns.named(all.map((visitor) => ({ visitor })))).map(({ visitor }, index) => [all[index] as string, visitor]))
+    return new Map([...found].map(([key, visitors]) => [key, [...visitors].sort((a, b) => a[1] - b[1]).map(([visitor]) => names.get(visitor) as string)]))
   }
 
   async function clickParameters(site: Site): Promise<string[]> {

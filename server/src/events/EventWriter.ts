@@ -49,6 +49,8 @@ const MOST_WAITING_BYTES = 64 * 1024 ** 2
 const USUAL_BYTES = 1024
 /** Transactions at the same time: while one is made durable, the next one is prepared. */
 const LANES = 2
+/** With fewer events waiting than this, one at a time is enough: the next one then takes more together, and costs less. */
+const ENOUGH = 200
 /** How often the database is tried again while it is away. */
 const TRY_AGAIN_MS = 500
 
@@ -98,7 +100,7 @@ export class EventWriter {
       this.waiting.push({ ...batch, resolve, reject })
       this.waitingEvents += batch.events.length
       this.waitingBytes += bytes
-      if (this.lanes.size < LANES) this.open()
+      if (!this.lanes.size || (this.lanes.size < LANES && this.waitingEvents >= ENOUGH)) this.open()
     })
   }
 
@@ -117,7 +119,7 @@ export class EventWriter {
   private async work(done: () => void): Promise<void> {
     // Lets requests of the same turn join the first transaction.
     await new Promise((resolve) => setImmediate(resolve))
-    while (this.waiting.length) {
+    while (this.waiting.length && (this.lanes.size === 1 || this.waitingEvents >= ENOUGH)) {
       const group = this.takeGroup()
       try {
         if (this.spool.isEmpty()) await this.write(group)

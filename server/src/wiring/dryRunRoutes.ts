@@ -14,7 +14,7 @@ import { releaseOf } from './releasesTable.js'
 const TELL_MS = 200
 
 /** The dry run: the draft over recorded events, against the live release. */
-export function dryRunRoutes({ database, recorded }: Services): Route[] {
+export function dryRunRoutes({ columns, database }: Services): Route[] {
   return [
     siteRoute('reader', {
       method: 'post',
@@ -37,8 +37,9 @@ export function dryRunRoutes({ database, recorded }: Services): Route[] {
         response.type('application/x-ndjson').setHeader('Cache-Control', 'no-store')
         response.flushHeaders()
         let told = Date.now()
-        await recorded.each(
+        await columns.each(
           site,
+          range,
           ({ visitor, visits }) => {
             run.addVisitor(visitor, visits)
             for (const { events } of visits) {
@@ -60,7 +61,9 @@ export function dryRunRoutes({ database, recorded }: Services): Route[] {
         )
         if (response.destroyed) return
         const unjudged = unjudgedTriggers(draft.wiring, live?.document.wiring, watched)
-        response.end(JSON.stringify({ result: { ...run.result(), unjudged, live: live?.number ?? null } }) + '\n')
+        const result = run.result()
+        for (const tag of result.tags) tag.examples = await columns.named(tag.examples)
+        response.end(JSON.stringify({ result: { ...result, unjudged, live: live?.number ?? null } }) + '\n')
       },
     }),
   ]

@@ -8,6 +8,9 @@ const change = new Intl.NumberFormat(locale, { style: 'percent', maximumFraction
 /** A count. */
 export const count = (value: number): string => whole.format(value)
 
+/** How often: "once", "12 times". */
+export const times = (value: number): string => (value === 1 ? 'once' : `${count(value)} times`)
+
 /** A fraction as a percentage; a dash where there is none. */
 export const rate = (value: number | null): string => (value === null ? '–' : percent.format(value))
 

@@ -8,7 +8,7 @@ import { parse } from 'papaparse'
 import { computed, nextTick, ref } from 'vue'
 import { api, ApiProblem, messageOf } from '../app/api'
 import { download } from '../app/download'
-import { agoText, count } from '../app/formatting'
+import { agoText, count, times } from '../app/formatting'
 import { useLive } from '../app/live'
 import { useKeys } from '../app/useKeys'
 import { useLoaded } from '../app/useLoaded'
@@ -239,10 +239,9 @@ useKeys({ n: () => void edit() })
             <dd class="mono">{{ channel.ids[each.name] ?? '–' }}</dd>
           </template>
           <dt>Today</dt>
-          <dd :title="`${count(activityOf(channel.id)?.total ?? 0)} times in the last 28 days, by what loaders recorded`">
-            told {{ count(activityOf(channel.id)?.today ?? 0) }} times<template v-if="activityOf(channel.id)?.last"
-              >, last {{ agoText(activityOf(channel.id)!.last!) }}</template
-            >
+          <dd :title="`${times(activityOf(channel.id)?.total ?? 0)} in the last 28 days, by what loaders recorded`">
+            told {{ times(activityOf(channel.id)?.today ?? 0)
+            }}<template v-if="activityOf(channel.id)?.last">, last {{ agoText(activityOf(channel.id)!.last!) }}</template>
           </dd>
           <dt v-if="activityOf(channel.id)?.failed">No answer</dt>
           <dd v-if="activityOf(channel.id)?.failed" class="failing">

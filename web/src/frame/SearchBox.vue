@@ -3,7 +3,7 @@ import type { SeenValue } from '@acequia/core/readings/ValueCount'
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRouter, type RouteLocationRaw } from 'vue-router'
 import { api } from '../app/api'
-import { count } from '../app/formatting'
+import { times } from '../app/formatting'
 import { useRange } from '../app/range'
 import { theme } from '../app/theme'
 import { useLoaded } from '../app/useLoaded'
@@ -79,7 +79,7 @@ const found = computed<Found[]>(() => {
       .map(({ text: path, events }) => ({
         label: path,
         mono: true,
-        kind: `page, seen ${count(events)} times in these days: count who reaches it`,
+        kind: `page, seen ${times(events)} in these days: count who reaches it`,
         go: { name: 'new-goal', params: { key: current.key }, query: { path } },
       })),
   ]

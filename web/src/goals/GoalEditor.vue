@@ -33,6 +33,8 @@ const revision = ref<number>()
 const ready = ref(!id)
 const problem = ref('')
 const conflict = ref<GoalAnswer>()
+/** A page or event that was asked for while something else is still unsaved here. */
+const offered = ref('')
 const saving = ref(false)
 const sentence = ref<InstanceType<typeof SentenceEditor>>()
 
@@ -92,17 +94,14 @@ if (id) {
     .catch((error: unknown) => (problem.value = messageOf(error)))
 } else {
   beginNew()
-  // Something else may be chosen in the search while this screen is open; what was begun here is not lost for it.
-  watch(
-    () => route.query,
-    () => changed.value || beginNew(),
-  )
+  // Something else may be chosen in the search while this screen is open.
+  watch(() => route.query, beginNew)
 }
 
-/** Begins with what the address names: an event or a page to count. */
-function beginNew(): void {
+/** A new goal as the address names it: an event or a page to count. */
+function named(): Goal {
   const { event: ofEvent, path, name } = route.query
-  const named =
+  const kind =
     typeof ofEvent === 'string'
       ? {
           kind: { type: 'event' as const, event: ofEvent, where: { any: [] } },
@@ -112,9 +111,22 @@ function beginNew(): void {
       : typeof path === 'string'
         ? { kind: { type: 'page' as const, where: ruleIs('path', path) } }
         : {}
-  accept({ ...NEW_GOAL, ...named, name: typeof name === 'string' ? name : '' })
+  return { ...NEW_GOAL, ...kind, name: typeof name === 'string' ? name : '' }
+}
+
+/** Begins with what the address names. What was begun before and not saved is not lost for it: then it is offered. */
+function beginNew(): void {
+  if (!changed.value) accept(named())
+  const { event: ofEvent, path } = route.query
+  const [wanted] = [path, ofEvent].filter((each) => typeof each === 'string')
+  offered.value = changed.value && wanted ? wanted : ''
   // The one thing that every new goal lacks is asked for at once.
-  void nextTick(() => sentence.value?.openFirstUnset())
+  if (!offered.value) void nextTick(() => sentence.value?.openFirstUnset())
+}
+
+function takeOffered(): void {
+  settle(named())
+  offered.value = ''
 }
 
 async function save(): Promise<void> {
@@ -194,6 +206,13 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
         <label>For <input v-model="draft.category" list="categories" class="category" maxlength="60" aria-label="Category" /></label>
         <datalist id="categories"><option v-for="each in CATEGORIES" :key="each" :value="each" /></datalist>
         <span v-if="changed" class="unsaved">· not saved yet; kept in this tab</span>
+      </p>
+      <p v-if="offered" class="notice" role="status">
+        What you began before is still here, not saved.
+        <button @click="takeOffered">
+          Count <span class="mono">{{ offered }}</span> instead
+        </button>
+        <button @click="offered = ''">Go on with it</button>
       </p>
       <div v-if="problem" class="problem" role="alert">
         <p>{{ problem }}</p>

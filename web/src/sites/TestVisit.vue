@@ -4,6 +4,7 @@ import type { Channel } from '@acequia/core/recipes/channelSchema'
 import type { Wiring } from '@acequia/core/wiring/wiringSchema'
 import { computed, onBeforeUnmount, ref } from 'vue'
 import { api } from '../app/api'
+import { times } from '../app/formatting'
 import { useLoaded } from '../app/useLoaded'
 import { useProbe } from '../probes/useProbe'
 import { useCurrentSite } from './currentSite'
@@ -47,8 +48,7 @@ const silent = computed(() => running.value && !summary.value.ran && now.value -
         <li v-for="tag in summary.tags" :key="tag.id">
           <strong>{{ tag.name }}</strong>
           <span v-if="tag.fired" :class="tag.failed ? 'wrong' : 'fine'"
-            >{{ tag.failed ? '✗' : '✓' }} fired {{ tag.fired === 1 ? 'once' : `${tag.fired} times`
-            }}<template v-if="tag.answered">, {{ tag.channel ?? 'it' }} answered</template
+            >{{ tag.failed ? '✗' : '✓' }} fired {{ times(tag.fired) }}<template v-if="tag.answered">, {{ tag.channel ?? 'it' }} answered</template
             ><template v-else-if="tag.failed">, {{ tag.channel ?? 'it' }} gave no good answer</template
             ><template v-else>, waiting for an answer</template></span
           >

@@ -3,7 +3,7 @@ import { plainText } from '@acequia/core/sentences/Part'
 import { triggerSentence } from '@acequia/core/sentences/triggerSentence'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { api, messageOf } from '../app/api'
-import { count, dayText, timeText } from '../app/formatting'
+import { count, dayText, times, timeText } from '../app/formatting'
 import { useRange } from '../app/range'
 import { useCurrentSite } from '../sites/currentSite'
 import { dryRun, type DryRunAnswer } from './dryRun'
@@ -125,7 +125,7 @@ onBeforeUnmount(() => running?.abort())
                   width="100%"
                   height="34"
                   role="img"
-                  :aria-label="`${count(row.now)} times with the live release, ${count(row.draft)} with the draft`"
+                  :aria-label="`${times(row.now)} with the live release, ${count(row.draft)} with the draft`"
                 >
                   <g v-for="(day, index) in row.daily" :key="day.day">
                     <title>{{ dayText(day.day) }}: {{ count(day.now) }} live, {{ count(day.draft) }} with the draft</title>

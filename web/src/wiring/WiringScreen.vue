@@ -10,7 +10,7 @@ import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { VueDraggable, type DraggableEvent } from 'vue-draggable-plus'
 import { api } from '../app/api'
-import { count, locale } from '../app/formatting'
+import { count, locale, times } from '../app/formatting'
 import { useLive } from '../app/live'
 import { useRange } from '../app/range'
 import { useKeys } from '../app/useKeys'
@@ -101,7 +101,7 @@ const canEdit = computed(() => current.site?.role !== 'reader')
 
 function firedTitle(tag: Tag): string {
   const entry = fired.value.get(tag.id)
-  return `Fired ${count(entry?.fired ?? 0)} times in the last 7 days${entry?.failed ? `; ${count(entry.failed)} times without a good answer` : ''}`
+  return `Fired ${times(entry?.fired ?? 0)} in the last 7 days${entry?.failed ? `; ${times(entry.failed)} without a good answer` : ''}`
 }
 
 const editTag = (what: string, id: string, edit: (tag: Tag) => Tag): Promise<boolean> =>
@@ -304,11 +304,6 @@ useKeys({
 </template>
 
 <style scoped>
-.notice {
-  background: var(--ochre-run);
-  border-radius: var(--radius);
-  padding: 6px 12px;
-}
 .with-readings {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 216px;
