@@ -79,7 +79,7 @@ describe('a survey that another process runs', () => {
     expect((await server.api('DELETE', `/sites/${key}/survey`)).status).toBeLessThan(300)
     expect((await surveyOf(key)).state).toBe('stopped')
     // The other process sees it, lets go of what it was fetching, and could begin another one.
-    await expect.poll(() => waiting.every((response) => response.closed), { timeout: 8000 }).toBe(true)
+    await expect.poll(() => waiting.every((response) => response.closed)).toBe(true)
     waiting = []
     expect((await server.api('POST', `/sites/${key}/survey`, { start })).status).toBe(202)
     expect((await surveyOf(key)).startedBy).not.toBe('somebody elsewhere')

@@ -112,7 +112,7 @@ describe('a person books, and the marketer watches', () => {
         .map((event) => JSON.stringify(event.data))
     }
     await expect
-      .poll(forms, { timeout: 8000 })
+      .poll(forms)
       .toEqual([
         JSON.stringify({ formId: 'enquiry', formName: 'enquiry', formClass: 'fields', formAction: '/groups', formPosition: 1 }),
         JSON.stringify({ formId: 'newsletter', formName: 'newsletter', formAction: '/newsletter', formPosition: 2 }),
@@ -143,7 +143,7 @@ describe('the marketer', () => {
     expect(await screen.locator('.sentence').innerText()).toContain(
       'whose path is one of /nights/thanks, /nights/thanks/, worth the order’s value'.replace('’', "'"),
     )
-    await expect.poll(() => figure('conversions'), { timeout: 10_000 }).toBeGreaterThan(before - 1)
+    await expect.poll(() => figure('conversions')).toBeGreaterThan(before - 1)
   })
 
   it('is told why a rule can never hold, and loses nothing', async () => {

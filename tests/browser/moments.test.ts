@@ -233,11 +233,9 @@ describe('reading on', () => {
     await heard('scrolled', 2)
     const [film] = await heard('video-watched', 1)
     expect(film?.data).toMatchObject({ videoTitle: 'Sky', watch: '5%' })
-    await expect.poll(async () => named(await site.events(), 'time-spent').length, { timeout: 6000 }).toBe(2)
+    await expect.poll(async () => named(await site.events(), 'time-spent').length).toBe(2)
     await site.page.goto(`${site.shop}/other`)
-    await expect
-      .poll(async () => named(await site.events(), 'time-spent').map((event) => String(event.data?.watch)), { timeout: 8000 })
-      .toContain('visit 4s 1x')
+    await expect.poll(async () => named(await site.events(), 'time-spent').map((event) => String(event.data?.watch))).toContain('visit 4s 1x')
   })
 })
 

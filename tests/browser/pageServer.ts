@@ -116,7 +116,7 @@ export class PageServer {
       pixels: this.pixels,
       events,
       async settled(count) {
-        await expect.poll(async () => (await events()).length, { timeout: 8000 }).toBeGreaterThanOrEqual(count)
+        await expect.poll(async () => (await events()).length).toBeGreaterThanOrEqual(count)
         await page.waitForTimeout(400)
         return events()
       },

@@ -17,8 +17,11 @@ export function startBrowser(): Promise<Browser> {
 }
 
 /** A window of a person: 1280×800, in Madrid, reading British English. */
-export function openWindow(browser: Browser, more: Parameters<Browser['newContext']>[0] = {}): Promise<BrowserContext> {
-  return browser.newContext({ viewport: { width: 1280, height: 800 }, locale: 'en-GB', timezoneId: 'Europe/Madrid', ...more })
+export async function openWindow(browser: Browser, more: Parameters<Browser['newContext']>[0] = {}): Promise<BrowserContext> {
+  const window = await browser.newContext({ viewport: { width: 1280, height: 800 }, locale: 'en-GB', timezoneId: 'Europe/Madrid', ...more })
+  // As long as everything else may take; see vitest.config.ts.
+  window.setDefaultTimeout(60_000)
+  return window
 }
 
 /** Signs somebody in and waits for the first screen. */
