@@ -367,4 +367,10 @@ useKeys({ '$mod+s': () => void save(), '$mod+Enter': () => void save() })
 .problem button {
   margin-right: 8px;
 }
+.notice {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  align-items: center;
+}
 </style>
