@@ -34,7 +34,10 @@ for (const name of names) {
   const bench = BENCHES[name]
   if (!bench) throw new Error(`There is no bench "${name}"; there are ${Object.keys(BENCHES).join(', ')}.`)
   console.log(`\n${name} …`)
+  const before = stolen()
   const rows = await bench()
+  const after = stolen()
+  const share = (after.stolen - before.stolen) / Math.max(1, after.all - before.all)
   for (const row of rows)
     console.log(
       `${row.met ? '  ' : '! '}${row.what}: ${row.measured} against ${row.limit} (${row.ratio === null ? '–' : row.ratio.toFixed(2)}); ${row.spread}; target ${row.target}`,
@@ -45,10 +48,16 @@ for (const name of names) {
   )
   keepSection(
     name,
-    `## ${name}\n\nOn ${today}.\n\n| what | measured | against | ratio | spread | target | met |\n|---|---|---|---|---|---|---|\n${lines.join('\n')}\n`,
+    `## ${name}\n\nOn ${today}; of the processors' time meanwhile, ${(100 * share).toFixed(1)} % went to other machines on the same host.\n\n| what | measured | against | ratio | spread | target | met |\n|---|---|---|---|---|---|---|\n${lines.join('\n')}\n`,
   )
 }
 await stopBuilding()
+
+/** What the processors' time went to since the start (Linux' jiffies): what the host gave to others while somebody here waited for it, and all of it. */
+function stolen(): { stolen: number; all: number } {
+  const [, ...times] = readFileSync('/proc/stat', 'utf8').split('\n', 1)[0]?.split(/\s+/).map(Number) ?? []
+  return { stolen: times[7] ?? 0, all: times.reduce((sum, each) => sum + each, 0) }
+}
 
 /** Puts one bench's table into docs/bench.md in place of its last one; the others stay as they were measured. */
 function keepSection(name: string, section: string): void {

@@ -27,9 +27,9 @@ afterAll(async () => {
 
 let writers = 0
 /** A collector's writer as another process has it, with a memory of its own. */
-function newWriter(): EventWriter {
+function newWriter(on: Database = database): EventWriter {
   const spool = new Spool(join(folder, `spool-${writers++}`), 1e6)
-  return new EventWriter(database, new Dictionaries(database), spool, new Metrics(), { error: () => undefined }, () => undefined)
+  return new EventWriter(on, new Dictionaries(on), spool, new Metrics(), { error: () => undefined }, () => undefined)
 }
 const siteId = async (): Promise<number> => {
   const key = await server.addSite()
@@ -56,7 +56,7 @@ describe('texts that come with their first event', () => {
     const id = await siteId()
     const random = new Random(11)
     const sent: IncomingEvent[] = []
-    const processes = Array.from({ length: 4 }, newWriter)
+    const processes = Array.from({ length: 4 }, () => newWriter())
     for (let round = 0; round < 12; round++) {
       const stored = Array.from({ length: 40 }, (_, number) => {
         const events = Array.from({ length: random.whole(1, 6) }, (_unused, index) =>
@@ -113,5 +113,33 @@ describe('texts that come with their first event', () => {
     const all = (await Promise.all([numbers(), numbers(), numbers()])).flat()
     expect(new Set(all).size).toBe(7500)
     expect((await database.row<{ next: number }>("SELECT next FROM dictionary_numbers WHERE dictionary = 'titles'"))?.next).toBeGreaterThan(Math.max(...all))
+  })
+})
+
+describe('transactions of a collector', () => {
+  it('come one at a time while few events wait, and two side by side when many do', async () => {
+    const id = await siteId()
+    let [running, most] = [0, 0]
+    const counted = Object.create(database) as Database
+    counted.atOnce = async (statements) => {
+      most = Math.max(most, ++running)
+      await database.atOnce(statements).finally(() => running--)
+    }
+    const writer = newWriter(counted)
+    let number = 0
+    const store = (batches: number, events: number): Promise<unknown> =>
+      Promise.all(
+        Array.from({ length: batches }, () =>
+          writer.store({ siteId: id, events: Array.from({ length: events }, () => view(`lane-${number++}-0123456789`, `visitor-${number}-lane`, '/')) }),
+        ),
+      )
+    await store(1, 1)
+    const few = Array.from({ length: 10 }, () => store(3, 5))
+    await Promise.all(few)
+    expect(most).toBe(1)
+    await store(400, 10)
+    expect(most).toBe(2)
+    await writer.close()
+    expect(await logged(id)).toHaveLength(number)
   })
 })
