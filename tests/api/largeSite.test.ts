@@ -1,7 +1,11 @@
 import { createHash } from 'node:crypto'
+import { existsSync, mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest'
 import { DIMENSIONS } from '../../core/src/dimensions/dimensions.js'
 import { Random } from '../../demo/src/visitors/Random.js'
+import { loadSegment } from '../../server/src/columns/segments.js'
 import { startTestServer, type TestServer } from '../start/testServer.js'
 
 /** Two servers with the same log, wiring and goals: one keeps it as columns, the other one remembers visits. */
@@ -113,8 +117,10 @@ function* events(): Generator<object> {
 }
 const LOG = [...events()].map((each) => JSON.stringify(each)).join('\n')
 
+const folder = mkdtempSync(join(tmpdir(), 'acequia-large-'))
+
 async function build(columnsFrom: string): Promise<World> {
-  const server = await startTestServer(inject('databaseUrl'), { ACEQUIA_COLUMNS_FROM: columnsFrom })
+  const server = await startTestServer(inject('databaseUrl'), { ACEQUIA_COLUMNS_FROM: columnsFrom, ACEQUIA_DATA: join(folder, columnsFrom) })
   const key = await server.addSite({ timeZone: 'Europe/Madrid', rates: { USD: '0.9' }, clickIds: [{ parameter: 'lantern', source: 'farola', medium: 'cpc' }] })
   const call = async <T>(method: string, path: string, body: unknown): Promise<T> => {
     const answer = await server.api<T>(method, `/sites/${key}${path}`, body)
@@ -147,6 +153,9 @@ async function build(columnsFrom: string): Promise<World> {
   })
   const imported = await server.api('POST', `/sites/${key}/events:import`, LOG, { 'content-type': 'application/x-ndjson' })
   expect(imported.status).toBe(200)
+  // Most of it came long ago: what has just come is looked at beside the columns.
+  const settled = Math.floor(LOG.split('\n').length * 0.9)
+  await server.services.database.run('UPDATE events SET received_at = received_at - 3600000 ORDER BY id LIMIT ?', [settled])
   await server.derived()
   return { server, key, goal }
 }
@@ -157,6 +166,7 @@ beforeAll(async () => {
 afterAll(async () => {
   await large.server.stop()
   await small.server.stop()
+  rmSync(folder, { recursive: true, force: true })
 })
 
 /** What a world answers; ids that each made up itself are told by the same word. */
@@ -172,6 +182,18 @@ const both = async (method: string, path: string, body?: object): Promise<[unkno
 const sorted = (value: unknown): unknown => (Array.isArray(value) ? value.map((each) => JSON.stringify(each)).sort() : value)
 
 describe('a large site answers as a small one does that has the same log:', () => {
+  it('it has columns of most of it, and the rest beside them', async () => {
+    await both('GET', `/values?reading=path&${ASKED}`)
+    const { body } = await large.server.api<{ revision: number }>('GET', `/sites/${large.key}`)
+    const saved = (): Promise<{ stamp: { afterId: number }; columns: { events: number } } | null> =>
+      loadSegment(join(folder, '20', 'columns'), 1, body.revision)
+    await expect.poll(async () => (await saved())?.stamp.afterId ?? 0).toBeGreaterThan(100)
+    const all = LOG.split('\n').length
+    expect((await saved())?.stamp.afterId).toBeLessThan(all)
+    expect((await saved())?.columns.events).toBe(all)
+    expect(existsSync(join(folder, '1000000', 'columns'))).toBe(false)
+  })
+
   it.each(['hour', 'day', 'week', 'month'])('everything about a goal, by the %s', async (unit) => {
     const [ours, theirs] = await both('GET', `/goals/GOAL/report?${ASKED}&unit=${unit}`)
     expect(ours).toEqual(theirs)
