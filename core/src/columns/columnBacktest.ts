@@ -5,6 +5,7 @@ import type { AfterSales } from '../goals/afterSales.js'
 import { countVisit, newMemory, type Passed } from '../goals/countVisit.js'
 import type { PreparedGoal } from '../goals/prepareGoal.js'
 import { ColumnGoalTrack } from './ColumnGoalTrack.js'
+import { columnOnly } from './columnOnly.js'
 import { columnRule, type ColumnCursor } from './columnRule.js'
 import type { ColumnPart, Columns } from './Columns.js'
 import { ConversionTally, visitorOf } from './ConversionTally.js'
@@ -37,6 +38,7 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
   const steps = goal.required.map((rule) => columnRule(rule, columns, cursor))
   const once = goal.count === 'order'
   const ofSources = ruled && !pass ? sourceVerdicts(goal.where, columns) : null
+  const only = columnOnly(goal, columns, cursor)
   const track = new ColumnGoalTrack(columns, pageView, wanted, pass, ofSources ? () => true : holds, steps)
   const shape = { kind, count: goal.count, steps: steps.length }
   const days = dayFinder(range, calendar)
@@ -72,7 +74,7 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
       }
       if (passed !== 'kind') afterPath++
     }
-    if (passed !== 'counted') return
+    if (passed !== 'counted' || (only && !only(position))) return
     if (sales?.cancelled.has(texts.orders[columns.order[position] as number] as string)) return
     if (once) {
       positions.push(position)
@@ -89,7 +91,7 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
     }
   }
   const memory = newMemory()
-  if (pass && goal.count === 'every' && !steps.length && !salesOf) {
+  if (pass && goal.count === 'every' && !steps.length && !salesOf && !only) {
     const counted = countEvery(columns, part, { wanted, pass, range, days, named, addressVisits, visitsByDay, eventsByDay }, tally)
     visits = counted.visits
     ofKind = afterPath = counted.events

@@ -2,6 +2,7 @@ import type { AfterSales } from '../goals/afterSales.js'
 import { countVisit, newMemory, type Passed } from '../goals/countVisit.js'
 import type { PreparedGoal } from '../goals/prepareGoal.js'
 import { ColumnGoalTrack } from './ColumnGoalTrack.js'
+import { columnOnly } from './columnOnly.js'
 import { columnRule, type ColumnCursor } from './columnRule.js'
 import type { ColumnPart, Columns } from './Columns.js'
 import { passOfAddresses } from './passOfAddresses.js'
@@ -27,6 +28,7 @@ export function eachConversion(
   const pass = ruled ? passOfAddresses(goal.where, columns) : null
   const holds = columnRule(goal.where, columns, cursor)
   const steps = goal.required.map((rule) => columnRule(rule, columns, cursor))
+  const only = columnOnly(goal, columns, cursor)
   const track = new ColumnGoalTrack(columns, pageView, wanted, pass, holds, steps)
   const shape = { kind, count: goal.count, steps: steps.length }
   const salesOf = salesReader(columns)
@@ -35,7 +37,7 @@ export function eachConversion(
   let sales: AfterSales | null = null
 
   const note = (position: number, passed: Passed): void => {
-    if (passed !== 'counted') return
+    if (passed !== 'counted' || (only && !only(position))) return
     if (sales?.cancelled.has(texts.orders[order[position] as number] as string)) return
     take(position, cursor.visit, visitor, sales)
   }

@@ -3,6 +3,9 @@ import { calendarOf } from '../days/zone.js'
 import type { LoggedEvent } from '../events/LoggedEvent.js'
 import { goalSchema } from '../goals/goalSchema.js'
 import { prepareGoal, type PreparedGoal } from '../goals/prepareGoal.js'
+import type { PreparedRule } from '../rules/judge.js'
+import { prepareRule } from '../rules/prepareRule.js'
+import type { Rule } from '../rules/Rule.js'
 import { deriveVisits, type Visit } from '../visits/deriveVisits.js'
 import { ColumnBuilder } from './ColumnBuilder.js'
 import type { ColumnPart, Columns } from './Columns.js'
@@ -81,12 +84,20 @@ const value = fc.oneof(
   fc.constant({ type: 'fixed' as const, amount: 2.5 }),
   fc.record({ type: fc.constant('reading' as const), reading: fc.constantFrom('value', 'data.seats'), fallback: fc.constantFrom(0, 18) }),
 )
-/** Goals of every kind, with every count rule. */
+/** Goals of every kind, with every count rule, and triggers that wait for one. */
 export const someGoal = fc
-  .record({ kind, count: fc.constantFrom('every', 'visit', 'visitor', 'order'), value, steps: fc.array(someRule, { maxLength: 2 }) })
-  .map(({ steps, ...its }): PreparedGoal => {
+  .record({
+    kind,
+    count: fc.constantFrom('every', 'visit', 'visitor', 'order'),
+    value,
+    steps: fc.array(someRule, { maxLength: 2 }),
+    only: fc.option(fc.record({ where: someRule, except: someRule }), { freq: 3 }),
+  })
+  .map(({ steps, only, ...its }): PreparedGoal => {
     const path = steps.map((where, index) => ({ name: `${index}`, where, required: index === 0 }))
-    return prepareGoal(goalSchema.parse({ name: 'Goal', ...its, path }), { currency: 'EUR', rates: { USD: '0.92' } })
+    const goal = prepareGoal(goalSchema.parse({ name: 'Goal', ...its, path }), { currency: 'EUR', rates: { USD: '0.92' } })
+    const prepared = (rule: object): PreparedRule => prepareRule(rule as Rule)
+    return only ? { ...goal, only: { where: prepared(only.where), except: prepared(only.except) } } : goal
   })
 
 /** A log as columns in two parts, one visitor marked as changed and beside them. */
