@@ -32,6 +32,8 @@ export function eachConversion(
   const track = new ColumnGoalTrack(columns, pageView, wanted, pass, holds, steps)
   const shape = { kind, count: goal.count, steps: steps.length }
   const salesOf = salesReader(columns)
+  /** Where no event depends on another one, addresses alone decide: it may be the whole log. */
+  const independent = goal.count === 'every' && !steps.length && !salesOf && !only ? pass : null
   const memory = newMemory()
   let visitor = part.from
   let sales: AfterSales | null = null
@@ -60,6 +62,11 @@ export function eachConversion(
     for (let visit = first; visit < end; visit++) {
       const from = visitStart[visit] as number
       const to = visitStart[visit + 1] as number
+      if (independent) {
+        for (let position = from; position < to; position++)
+          if (name[position] === wanted && independent[address[position] as number] === 1) take(position, visit, visitor, null)
+        continue
+      }
       if (!canCount(from, to, visit - first + 1)) continue
       cursor.visit = visit
       memory.visits = visit - first

@@ -6,7 +6,7 @@ import { columnLatest } from '@acequia/core/columns/columnLatest'
 import { columnValues } from '@acequia/core/columns/columnValues'
 import type { ColumnPart, Columns } from '@acequia/core/columns/Columns'
 import type { Range } from '@acequia/core/days/Range'
-import { calendarOf } from '@acequia/core/days/zone'
+import { calendarOf, type Calendar } from '@acequia/core/days/zone'
 import type { Dimension } from '@acequia/core/dimensions/dimensions'
 import type { FunnelPart } from '@acequia/core/funnels/FunnelRun'
 import type { Funnel } from '@acequia/core/funnels/funnelSchema'
@@ -38,7 +38,7 @@ export interface ColumnAnswers {
 /** Answers a question over a part of the columns. */
 export function runColumnJob(columns: Columns, part: ColumnPart, job: ColumnJob): ColumnAnswers[ColumnJob['type']] {
   if (job.type === 'latest') return columnLatest(columns, part, job.readings)
-  const calendar = calendarOf(job.timeZone)
+  const calendar = calendarFor(job.timeZone)
   switch (job.type) {
     case 'funnel':
       return columnFunnel(columns, part, job.funnel, job.range, calendar, job.split, job.returns)
@@ -51,4 +51,13 @@ export function runColumnJob(columns: Columns, part: ColumnPart, job: ColumnJob)
     case 'fired':
       return columnFired(columns, part, job.range, calendar)
   }
+}
+
+const calendars = new Map<string, Calendar>()
+
+/** The calendar of a time zone; kept, because it remembers what it looked up. */
+function calendarFor(timeZone: string): Calendar {
+  let calendar = calendars.get(timeZone)
+  if (!calendar) calendars.set(timeZone, (calendar = calendarOf(timeZone)))
+  return calendar
 }
