@@ -5,12 +5,12 @@ import type { AfterSales } from '../goals/afterSales.js'
 import { countVisit, newMemory, type Passed } from '../goals/countVisit.js'
 import type { PreparedGoal } from '../goals/prepareGoal.js'
 import { ColumnGoalTrack } from './ColumnGoalTrack.js'
-import { columnOnly } from './columnOnly.js'
 import { columnRule, type ColumnCursor } from './columnRule.js'
 import type { ColumnPart, Columns } from './Columns.js'
 import { ConversionTally, visitorOf } from './ConversionTally.js'
 import { countEvery } from './countEvery.js'
 import { dayFinder } from './dayFinder.js'
+import { goalOnColumns } from './goalOnColumns.js'
 import { missCounter } from './missCounter.js'
 import { wholeNumbers } from './GrowingList.js'
 import { pathOf } from './pathOf.js'
@@ -30,17 +30,10 @@ export function columnBacktest(columns: Columns, part: ColumnPart, goal: Prepare
   const { at, name, address, visitStart, visitSource, visitorStart, texts } = columns
   const cursor: ColumnCursor = { visit: 0 }
   const { kind } = goal
-  const pageView = texts.names.indexOf('page-view')
-  const wanted = kind.type === 'event' ? texts.names.indexOf(kind.event) : pageView
-  const ruled = kind.type === 'page' || kind.type === 'event'
-  const pass = ruled ? passOfAddresses(goal.where, columns) : null
-  const holds = columnRule(goal.where, columns, cursor)
-  const steps = goal.required.map((rule) => columnRule(rule, columns, cursor))
+  const { shape, pageView, wanted, ruled, pass, holds, steps, only } = goalOnColumns(goal, columns, cursor)
   const once = goal.count === 'order'
   const ofSources = ruled && !pass ? sourceVerdicts(goal.where, columns) : null
-  const only = columnOnly(goal, columns, cursor)
   const track = new ColumnGoalTrack(columns, pageView, wanted, pass, ofSources ? () => true : holds, steps)
-  const shape = { kind, count: goal.count, steps: steps.length }
   const days = dayFinder(range, calendar)
   const tally = new ConversionTally(columns, goal, range, days)
   const [eventsByDay, visitsByDay] = [new Float64Array(days.days.length), new Float64Array(days.days.length)]

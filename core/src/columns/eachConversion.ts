@@ -2,10 +2,9 @@ import type { AfterSales } from '../goals/afterSales.js'
 import { countVisit, newMemory, type Passed } from '../goals/countVisit.js'
 import type { PreparedGoal } from '../goals/prepareGoal.js'
 import { ColumnGoalTrack } from './ColumnGoalTrack.js'
-import { columnOnly } from './columnOnly.js'
-import { columnRule, type ColumnCursor } from './columnRule.js'
+import type { ColumnCursor } from './columnRule.js'
 import type { ColumnPart, Columns } from './Columns.js'
-import { passOfAddresses } from './passOfAddresses.js'
+import { goalOnColumns } from './goalOnColumns.js'
 import { salesReader } from './salesReader.js'
 
 /**
@@ -22,15 +21,8 @@ export function eachConversion(
   const { at, name, address, order, visitStart, visitorStart, texts } = columns
   const { kind } = goal
   const cursor: ColumnCursor = { visit: 0 }
-  const pageView = texts.names.indexOf('page-view')
-  const wanted = kind.type === 'event' ? texts.names.indexOf(kind.event) : pageView
-  const ruled = kind.type === 'page' || kind.type === 'event'
-  const pass = ruled ? passOfAddresses(goal.where, columns) : null
-  const holds = columnRule(goal.where, columns, cursor)
-  const steps = goal.required.map((rule) => columnRule(rule, columns, cursor))
-  const only = columnOnly(goal, columns, cursor)
+  const { shape, pageView, wanted, pass, holds, steps, only } = goalOnColumns(goal, columns, cursor)
   const track = new ColumnGoalTrack(columns, pageView, wanted, pass, holds, steps)
-  const shape = { kind, count: goal.count, steps: steps.length }
   const salesOf = salesReader(columns)
   /** Where no event depends on another one, addresses alone decide: it may be the whole log. */
   const independent = goal.count === 'every' && !steps.length && !salesOf && !only ? pass : null
