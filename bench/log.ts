@@ -95,7 +95,7 @@ async function reports(server: ChildServer, connection: Connection, key: string,
   const touched =
     (await count(`SELECT COUNT(day) FROM visits WHERE derivation_no = ${shown} AND started_at ${between}`)) +
     (await count(`SELECT COUNT(value) FROM conversions WHERE derivation_no = ${shown} AND counted = 1 AND at ${between}`))
-  /** The last one is a suggestion that nobody waits for with a figure in mind. */
+  /** With null as target, nothing is promised of it. */
   const asked: [string, () => Promise<unknown>, target?: null][] = [
     ['report of visits and two goals by day', () => server.api('GET', `/sites/${key}/overview?from=${FROM}&to=${TO}`)],
     ['conversions of one day', () => server.api('GET', `/sites/${key}/goals/${goals[1]?.id}/conversions?from=2026-09-10&to=2026-09-11`)],

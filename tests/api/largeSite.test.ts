@@ -6,6 +6,7 @@ import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest'
 import { DIMENSIONS } from '../../core/src/dimensions/dimensions.js'
 import { Random } from '../../demo/src/visitors/Random.js'
 import { loadSegment } from '../../server/src/columns/segments.js'
+import { RECIPE } from '../start/recipe.js'
 import { startTestServer, type TestServer } from '../start/testServer.js'
 
 /** Two servers with the same log, wiring and goals: one keeps it as columns, the other one remembers visits. */
@@ -25,16 +26,6 @@ const ASKED = `from=${day(0)}&to=${day(21)}`
 const RANGE = { from: day(0), to: day(21) }
 const is = (reading: string, value: string): object => ({ any: [{ all: [{ reading, op: 'is', value }] }] })
 
-const RECIPE = {
-  recipe: 1,
-  id: 'farola-search',
-  name: 'Farola Search',
-  ids: [{ name: 'account', label: 'Lantern number', pattern: '^LN-[0-9]{6}$', example: 'LN-204518' }],
-  calls: {
-    base: { label: 'Base', steps: [{ image: 'https://farola.example/base.gif?a={id.account}' }] },
-    event: { label: 'Event', needs: ['event'], steps: [{ image: 'https://farola.example/told.gif?e={event}' }] },
-  },
-}
 const GOAL = {
   name: 'Night booked',
   kind: { type: 'page', where: is('path', '/nights/thanks') },

@@ -1,16 +1,7 @@
 import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest'
+import { RECIPE } from '../start/recipe.js'
 import { pageView, startTestServer, type TestServer } from '../start/testServer.js'
 
-const RECIPE = {
-  recipe: 1,
-  id: 'farola-search',
-  name: 'Farola Search',
-  ids: [{ name: 'account', label: 'Lantern number', pattern: '^LN-[0-9]{6}$', example: 'LN-204518' }],
-  calls: {
-    base: { label: 'Base', steps: [{ image: 'https://farola.example/base.gif?a={id.account}' }] },
-    event: { label: 'Event', needs: ['event'], steps: [{ queue: 'farola', push: ['told', '{event}'] }] },
-  },
-}
 interface Draft {
   revision: number
   live: number | null

@@ -1,25 +1,22 @@
 import type { Range } from '../days/Range.js'
 import type { Day } from '../days/zone.js'
-import { lessRefunds, type AfterSales } from '../goals/afterSales.js'
+import type { AfterSales } from '../goals/afterSales.js'
 import type { BacktestPart, CountedOnce } from '../goals/Backtest.js'
-import type { Worth } from '../goals/countGoal.js'
 import type { PreparedGoal } from '../goals/prepareGoal.js'
 import { ValueSum } from '../goals/ValueSum.js'
-import type { ColumnCursor } from './columnRule.js'
 import type { Columns } from './Columns.js'
 import { pathOf } from './pathOf.js'
 import type { DayFinder } from './dayFinder.js'
 import { lastStartingBy } from './lastStartingBy.js'
 import { QuickSum, SAFE } from './QuickSum.js'
-import { plainWorth, worthReader } from './worthReader.js'
+import { plainWorth, worthReader, type WorthReader } from './worthReader.js'
 
 /** Latest conversions that are kept as examples. */
 const EXAMPLES = 20
 
 /** Adds up conversions: their number, value and days, the visits that have one, and the latest of them. */
 export class ConversionTally {
-  private readonly cursor: ColumnCursor = { visit: 0 }
-  private readonly worthAt: (position: number) => Worth
+  private readonly worth: WorthReader
   private readonly plain: ((position: number) => number) | null
   /** The column of values where the goal takes them from it; null where all conversions are worth the same. */
   private readonly numbers: Float64Array | null
@@ -42,7 +39,7 @@ export class ConversionTally {
     private readonly range: Range,
     private readonly days: DayFinder,
   ) {
-    this.worthAt = worthReader(columns, this.cursor, goal)
+    this.worth = worthReader(columns, goal)
     this.plain = plainWorth(columns, goal)
     const read = goal.value.type === 'reading' ? goal.value.reading : null
     this.numbers = read === 'value' ? columns.value : null
@@ -139,12 +136,6 @@ export class ConversionTally {
     this.latest = this.latest.sort((a, b) => (at[b[0]] as number) - (at[a[0]] as number)).slice(0, EXAMPLES)
     const last = this.latest[EXAMPLES - 1]
     if (last) this.latestFrom = at[last[0]] as number
-  }
-
-  private worth(position: number, visit: number, sales: AfterSales | null): Worth {
-    this.cursor.visit = visit
-    const worth = this.worthAt(position)
-    return sales ? lessRefunds(worth, this.columns.texts.orders[this.columns.order[position] as number], sales, this.goal) : worth
   }
 
   private describe(position: number, visit: number, sales: AfterSales | null): CountedOnce {

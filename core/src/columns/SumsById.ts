@@ -1,6 +1,5 @@
 import type { Worth } from '../goals/countGoal.js'
-import type { GoalReportSums } from '../goals/GoalReportTally.js'
-import { ValueSum } from '../goals/ValueSum.js'
+import { SumRows, type GoalReportSums } from '../goals/SumRows.js'
 import { QuickSum, SAFE } from './QuickSum.js'
 
 /** Visits and conversions by the number of what they are told apart by. Counts are added to directly: it may be millions of times. */
@@ -38,14 +37,12 @@ export class SumsById {
 
   /** What there is, by key. Several numbers may stand for the same key. */
   rows<Key>(keyOf: (id: number) => Key): [Key, GoalReportSums][] {
-    const rows = new Map<Key, { visits: number; converting: number; conversions: number; sum: ValueSum }>()
+    const rows = new SumRows<Key>()
     for (const [id, visits] of this.visits.entries()) {
       const conversions = this.conversions[id] as number
       const converting = this.converting[id] as number
       if (!visits && !conversions && !converting) continue
-      const key = keyOf(id)
-      let row = rows.get(key)
-      if (!row) rows.set(key, (row = { visits: 0, converting: 0, conversions: 0, sum: new ValueSum() }))
+      const row = rows.row(keyOf(id))
       row.visits += visits
       row.converting += converting
       row.conversions += conversions
@@ -54,7 +51,7 @@ export class SumsById {
       const rest = this.rest[id]
       if (rest) row.sum.merge(rest.state())
     }
-    return [...rows].map(([key, { sum, ...counts }]) => [key, { ...counts, sum: sum.state() }])
+    return rows.parts()
   }
 
   private restOf(id: number): QuickSum {

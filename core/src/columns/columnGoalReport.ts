@@ -2,13 +2,12 @@ import type { Range } from '../days/Range.js'
 import type { Calendar } from '../days/zone.js'
 import { agentOf, timeDimension, type DimensionValue } from '../dimensions/dimensions.js'
 import { placeFromText } from '../events/Place.js'
-import { lessRefunds, type AfterSales } from '../goals/afterSales.js'
+import type { AfterSales } from '../goals/afterSales.js'
 import type { Worth } from '../goals/countGoal.js'
 import type { GoalReport } from '../goals/GoalReport.js'
 import { noTimes, PAGES_BACK, spanOfTime, type GoalReportPart } from '../goals/GoalReportTally.js'
 import type { PreparedGoal } from '../goals/prepareGoal.js'
 import { reportSpans, type SeriesUnit } from '../goals/reportSpans.js'
-import type { ColumnCursor } from './columnRule.js'
 import type { ColumnPart, Columns } from './Columns.js'
 import { visitorOf } from './ConversionTally.js'
 import { eachConversion } from './eachConversion.js'
@@ -18,7 +17,7 @@ import { pathOf } from './pathOf.js'
 import { SAFE } from './QuickSum.js'
 import { salesReader } from './salesReader.js'
 import { SumsById } from './SumsById.js'
-import { plainWorth, worthReader } from './worthReader.js'
+import { plainWorth, worthReader, type WorthReader } from './worthReader.js'
 
 /** What a thread found in its part. Where each order counts once, who is first is settled over all parts. */
 export type ColumnGoalReportPart = { part: GoalReportPart; open?: OpenOrders }
@@ -98,8 +97,7 @@ class ReportSums {
   private readonly before: Uint32Array[]
   private readonly visitsUntil = new Map<number, number>()
   private readonly timeUntil = noTimes()
-  private readonly cursor: ColumnCursor = { visit: 0 }
-  private readonly worthAt: (position: number) => Worth
+  private readonly worth: WorthReader
   private readonly plain: (position: number) => number
   private readonly pageView: number
   /** The visit in hand, its conversions in the range so far, and what they are worth in plain site money. */
@@ -112,7 +110,7 @@ class ReportSums {
 
   constructor(
     private readonly columns: Columns,
-    private readonly goal: PreparedGoal,
+    goal: PreparedGoal,
     private readonly range: Range,
     private readonly calendar: Calendar,
     private readonly unit: SeriesUnit,
@@ -127,7 +125,7 @@ class ReportSums {
     this.firstQuarter = Math.floor(from / QUARTER_MS)
     this.quarters = new SumsById(Math.max(0, Math.floor(to / QUARTER_MS) - this.firstQuarter + 1))
     this.before = Array.from({ length: PAGES_BACK }, () => new Uint32Array(texts.addresses.length))
-    this.worthAt = worthReader(columns, this.cursor, goal)
+    this.worth = worthReader(columns, goal)
     this.plain = plainWorth(columns, goal) ?? (() => NaN)
   }
 
@@ -272,12 +270,6 @@ class ReportSums {
       this.before[back++]![address[earlier] as number]!++
     }
     for (; back < PAGES_BACK; back++) this.before[back]![0]!++
-  }
-
-  private worth(position: number, visit: number, sales: AfterSales | null): Worth {
-    this.cursor.visit = visit
-    const worth = this.worthAt(position)
-    return sales ? lessRefunds(worth, this.columns.texts.orders[this.columns.order[position] as number], sales, this.goal) : worth
   }
 }
 

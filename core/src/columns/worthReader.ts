@@ -1,3 +1,4 @@
+import { lessRefunds, type AfterSales } from '../goals/afterSales.js'
 import { worthOf, type Worth } from '../goals/countGoal.js'
 import type { PreparedGoal } from '../goals/prepareGoal.js'
 import { columnReading, type ColumnCursor } from './columnRule.js'
@@ -17,8 +18,22 @@ export function plainWorth({ value, currency, texts }: Columns, goal: PreparedGo
   }
 }
 
-/** Reads what a conversion at a position is worth; the same text and currency are worked out once. */
-export function worthReader(columns: Columns, cursor: ColumnCursor, goal: PreparedGoal): (position: number) => Worth {
+/** Tells what a conversion is worth, after what became of the visitor's orders. */
+export type WorthReader = (position: number, visit: number, sales: AfterSales | null) => Worth
+
+/** Reads what conversions are worth. */
+export function worthReader(columns: Columns, goal: PreparedGoal): WorthReader {
+  const cursor: ColumnCursor = { visit: 0 }
+  const worthAt = asRead(columns, cursor, goal)
+  return (position, visit, sales) => {
+    cursor.visit = visit
+    const worth = worthAt(position)
+    return sales ? lessRefunds(worth, columns.texts.orders[columns.order[position] as number], sales, goal) : worth
+  }
+}
+
+/** What a conversion was worth at first; the same text and currency are worked out once. */
+function asRead(columns: Columns, cursor: ColumnCursor, goal: PreparedGoal): (position: number) => Worth {
   if (goal.value.type !== 'reading') {
     const worth = worthOf(goal, undefined, null)
     return () => worth

@@ -14,11 +14,10 @@ import {
   type GoalBreakdown,
   type GoalReportPart,
   type GoalReportResult,
-  type GoalReportSums,
 } from './GoalReportTally.js'
 import type { PreparedGoal } from './prepareGoal.js'
 import { reportSpans, type ReportSpans, type SeriesUnit } from './reportSpans.js'
-import { ValueSum } from './ValueSum.js'
+import { SumRows, type GoalReportSums } from './SumRows.js'
 
 interface Found {
   conversion: Conversion
@@ -106,23 +105,18 @@ export class GoalReport {
     counted: readonly Found[],
     converting: ReadonlySet<Visit>,
   ): [Key, GoalReportSums][] {
-    const rows = new Map<Key, { visits: number; converting: number; conversions: number; sum: ValueSum }>()
-    const row = (key: Key): { visits: number; converting: number; conversions: number; sum: ValueSum } => {
-      let known = rows.get(key)
-      if (!known) rows.set(key, (known = { visits: 0, converting: 0, conversions: 0, sum: new ValueSum() }))
-      return known
-    }
+    const rows = new SumRows<Key>()
     for (const visit of this.visits) {
-      const tally = row(ofVisit(visit))
+      const tally = rows.row(ofVisit(visit))
       tally.visits++
       if (converting.has(visit)) tally.converting++
     }
     for (const { conversion } of counted) {
-      const tally = row(ofConversion(conversion))
+      const tally = rows.row(ofConversion(conversion))
       tally.conversions++
       tally.sum.add(conversion)
     }
-    return [...rows].map(([key, { sum, ...counts }]) => [key, { ...counts, sum: sum.state() }])
+    return rows.parts()
   }
 
   private pageBefore({ event, visit }: Conversion, back: number): string | null {

@@ -1,6 +1,7 @@
 import { isTimeDimension, type Dimension, type DimensionValue } from '../dimensions/dimensions.js'
 import { compareCodePoints } from '../text/compareCodePoints.js'
-import { ValueSum, type SummedValue, type ValueSumState } from './ValueSum.js'
+import { SumRows, type GoalReportSums } from './SumRows.js'
+import type { SummedValue } from './ValueSum.js'
 
 /** By what the conversions of a goal are told apart. */
 export const GOAL_BREAKDOWNS = [
@@ -36,15 +37,6 @@ export interface GoalReportResult {
   visitsUntil: { visits: number; count: number }[]
   /** From the visitor's first event to the conversion. */
   timeUntil: { upTo: string; count: number }[]
-}
-
-/** What a span, or a value of a dimension, adds up to. */
-export interface GoalReportSums {
-  visits: number
-  /** Visits with a conversion. */
-  converting: number
-  conversions: number
-  sum: ValueSumState
 }
 
 /** What some of a site's visitors add to a goal's report, as it can be handed to another thread. */
@@ -86,20 +78,21 @@ export function noTimes(): number[] {
   return SPANS.map(() => 0)
 }
 
-type Rows<Key> = Map<Key, { visits: number; converting: number; conversions: number; sum: ValueSum }>
-
 /** Puts together what was counted of a goal over several parts of a site's visitors. */
 export class GoalReportTally {
-  private readonly series: Rows<string> = new Map()
-  private readonly by = Object.fromEntries(GOAL_BREAKDOWNS.map((dimension) => [dimension, new Map()])) as unknown as Record<GoalBreakdown, Rows<DimensionValue>>
+  private readonly series = new SumRows<string>()
+  private readonly by = Object.fromEntries(GOAL_BREAKDOWNS.map((dimension) => [dimension, new SumRows()])) as unknown as Record<
+    GoalBreakdown,
+    SumRows<DimensionValue>
+  >
   private readonly before = Array.from({ length: PAGES_BACK }, () => new Map<string | null, number>())
   private readonly visitsUntil = new Map<number, number>()
   private readonly timeUntil = noTimes()
 
   /** Adds a part. */
   add(part: GoalReportPart): void {
-    addRows(this.series, part.series)
-    for (const dimension of GOAL_BREAKDOWNS) addRows(this.by[dimension], part.by[dimension])
+    this.series.add(part.series)
+    for (const dimension of GOAL_BREAKDOWNS) this.by[dimension].add(part.by[dimension])
     for (const [back, pages] of part.before.entries()) addCounts(this.before[back] as Map<string | null, number>, pages)
     addCounts(this.visitsUntil, part.visitsUntil)
     for (const [index, count] of part.timeUntil.entries()) this.timeUntil[index]! += count
@@ -125,7 +118,7 @@ export class GoalReportTally {
   }
 
   private rows(dimension: GoalBreakdown): GoalBreakdownRow[] {
-    const list = [...this.by[dimension]].map(([key, { visits, converting, conversions, sum }]) => ({
+    const list = this.by[dimension].list().map(([key, { visits, converting, conversions, sum }]) => ({
       key,
       visits,
       conversions,
@@ -134,17 +127,6 @@ export class GoalReportTally {
     }))
     if (isTimeDimension(dimension)) return list.sort((a, b) => Number(a.key) - Number(b.key))
     return list.sort((a, b) => b.conversions - a.conversions || b.visits - a.visits || compareCodePoints(String(a.key), String(b.key))).slice(0, MOST_LISTED)
-  }
-}
-
-function addRows<Key>(rows: Rows<Key>, added: readonly [Key, GoalReportSums][]): void {
-  for (const [key, sums] of added) {
-    let row = rows.get(key)
-    if (!row) rows.set(key, (row = { visits: 0, converting: 0, conversions: 0, sum: new ValueSum() }))
-    row.visits += sums.visits
-    row.converting += sums.converting
-    row.conversions += sums.conversions
-    row.sum.merge(sums.sum)
   }
 }
 

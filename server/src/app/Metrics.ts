@@ -47,7 +47,7 @@ export class Metrics {
     }
     gauge('acequia_events_waiting', 'Events accepted but not yet written to the log', eventsWaiting)
     gauge('acequia_spool_bytes', 'Bytes on disk that wait for the database', spoolBytes)
-    gauge('acequia_visitors_to_derive', 'Visitors whose visits and conversions are out of date; of those with whom something just happened, up to 10000', () =>
+    gauge('acequia_visitors_to_derive', 'Visitors whose visits and conversions are out of date; where very many just did something, not all are counted', () =>
       visitorsToDerive().catch(() => NaN),
     )
   }

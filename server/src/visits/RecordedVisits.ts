@@ -15,6 +15,7 @@ export interface RecordedVisitor {
 
 /** Sites with more events than this are read from the log each time instead of being remembered. */
 const MOST_REMEMBERED = 1_000_000
+
 interface Memory {
   revision: number
   tail: LogTail

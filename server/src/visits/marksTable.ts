@@ -15,7 +15,11 @@ export interface MarkedVisitor {
   marks: number[]
 }
 
-/** Marks visitors because something just happened: each time anew, so that it waits for nobody. Whoever removes a visitor's row removes its marks: nobody could take them any more. @param now ms since 1970, by the database's clock */
+/**
+ * Marks visitors because something just happened: each time anew, so that it waits for nobody. Whoever removes a visitor's row
+ * removes its marks: nobody could take them any more.
+ * @param now ms since 1970, by the database's clock
+ */
 export function markVisitors(pairs: [siteId: number, visitorId: number][], now: number): Statement {
   return { sql: 'INSERT INTO marks (site_id, visitor_id, marked_at) VALUES ?', values: [pairs.map((pair) => [...pair, now])] }
 }
